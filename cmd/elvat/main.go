@@ -1,0 +1,57 @@
+// Command elvat is the electrician's service-call companion: it predicts what
+// testers show, diagnoses circuits from readings, and serves the application.
+package main
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	"elvat/core/circuit"
+)
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	if err := newRoot().ExecuteContext(ctx); err != nil {
+		fmt.Fprintln(os.Stderr, "elvat:", err)
+		os.Exit(1)
+	}
+}
+
+func newRoot() *cobra.Command {
+	root := &cobra.Command{
+		Use:           "elvat",
+		Short:         "Find the box to open: receptacle and GFCI service calls, simulated and diagnosed",
+		SilenceUsage:  true,
+		SilenceErrors: true,
+	}
+	root.AddCommand(readCommand(), diagnoseCommand(), netlistCommand(), serveCommand(), demoCommand())
+	return root
+}
+
+// input reads the named file, or standard input for "-".
+func input(cmd *cobra.Command, name string) ([]byte, error) {
+	if name == "-" {
+		return io.ReadAll(cmd.InOrStdin())
+	}
+	return os.ReadFile(name)
+}
+
+// loadCircuit reads and checks a circuit file; errors name the file.
+func loadCircuit(cmd *cobra.Command, name string) (*circuit.Circuit, error) {
+	data, err := input(cmd, name)
+	if err != nil {
+		return nil, err
+	}
+	c, err := circuit.Parse(data)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	return c, nil
+}

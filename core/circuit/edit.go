@@ -1,0 +1,190 @@
+package circuit
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"elvat/core/wire"
+)
+
+// A Stop is one box as it is met walking the run: what feeds it, and from where.
+type Stop struct {
+	Box     string   `json:"box"`
+	Label   string   `json:"label"`
+	From    string   `json:"from"` // the panel or the box before
+	Cable   Cable    `json:"cable"`
+	Ends    int      `json:"ends"`    // cables in the box
+	Ground  bool     `json:"ground"`  // a ground arrives here all the way from the panel
+	Devices []Device `json:"devices"` // in the order of the file
+}
+
+// Stops is the run in the order of Order.
+func (c *Circuit) Stops() []Stop {
+	stops := []Stop{}
+	for _, id := range c.Order() {
+		box, line := c.Box(id), c.LineCable(id)
+		devices := box.Devices
+		if devices == nil {
+			devices = []Device{}
+		}
+		stops = append(stops, Stop{
+			Box: id, Label: c.LabelOf(id), From: line.From, Cable: *line,
+			Ends: 1 + len(c.Outgoing(id)), Ground: c.GroundArrives(id), Devices: devices,
+		})
+	}
+	return stops
+}
+
+// NewStop says what an electrician sees of the next outlet along the run.
+type NewStop struct {
+	After  string     // "panel" or a box
+	Label  string     // what people call it
+	AWG    wire.Gauge // of the cable that feeds it; zero: as the breaker asks
+	Feet   float64    // of that cable, roughly; zero: assumed
+	Ground bool       // the cable has a ground wire
+	Slots  int        // 3, or 2 without a ground slot; zero: 3
+}
+
+// AssumedFeet is the length taken for a cable nobody has paced off. Assumption.
+const AssumedFeet = 15
+
+// AddStop adds a box with one duplex receptacle after the panel or a box.
+func (c *Circuit) AddStop(n NewStop) error {
+	if n.After != Panel && c.Box(n.After) == nil {
+		return fmt.Errorf("after %q: no such box on this circuit", n.After)
+	}
+	cable := Cable{
+		ID: c.freeName("W"), From: n.After, To: c.freeName("B"), AWG: n.AWG, Feet: n.Feet,
+		Conductors: conductors(n.Ground),
+	}
+	if cable.AWG == 0 {
+		cable.AWG = gaugeFor(c.Breaker.Amps)
+	}
+	if cable.Feet == 0 {
+		cable.Feet = AssumedFeet
+	}
+	if n.Slots == 0 {
+		n.Slots = 3
+	}
+	box := Box{ID: cable.To, Label: strings.TrimSpace(n.Label), Material: Plastic, Makeup: FeedThrough}
+	box.Devices = []Device{{ID: c.freeName("R"), Kind: Receptacle, Amps: 15, Slots: n.Slots}}
+	c.Cables, c.Boxes = append(c.Cables, cable), append(c.Boxes, box)
+	return c.Check()
+}
+
+// gaugeFor is the least gauge a breaker may feed.
+// Source: NEC 240.4(D) (from memory).
+func gaugeFor(amps float64) wire.Gauge {
+	switch {
+	case amps <= 15:
+		return 14
+	case amps <= 20:
+		return 12
+	default:
+		return 10
+	}
+}
+
+func conductors(ground bool) []Conductor {
+	if ground {
+		return []Conductor{Hot, Neutral, Ground}
+	}
+	return []Conductor{Hot, Neutral}
+}
+
+// freeName is the prefix with the lowest number nothing in the circuit has.
+func (c *Circuit) freeName(prefix string) string {
+	taken := map[string]bool{}
+	for _, cable := range c.Cables {
+		taken[cable.ID] = true
+	}
+	for _, box := range c.Boxes {
+		taken[box.ID] = true
+		for _, v := range box.Devices {
+			taken[v.ID] = true
+		}
+	}
+	for _, load := range c.Loads {
+		taken[load.ID] = true
+	}
+	for n := 1; ; n++ {
+		if name := fmt.Sprint(prefix, n); !taken[name] {
+			return name
+		}
+	}
+}
+
+// A StopChange corrects what is known of a stop; nil leaves a thing as it is.
+type StopChange struct {
+	Label  *string
+	AWG    *wire.Gauge
+	Feet   *float64
+	Ground *bool
+	Slots  *int
+	Makeup *Makeup
+}
+
+// ChangeStop corrects the box and the cable that feeds it.
+func (c *Circuit) ChangeStop(id string, change StopChange) error {
+	box, cable := c.Box(id), c.LineCable(id)
+	if box == nil || cable == nil {
+		return fmt.Errorf("box %s: not on this circuit", id)
+	}
+	if change.Label != nil {
+		box.Label = strings.TrimSpace(*change.Label)
+	}
+	if change.AWG != nil {
+		cable.AWG = *change.AWG
+	}
+	if change.Feet != nil {
+		cable.Feet = *change.Feet
+	}
+	if change.Ground != nil && *change.Ground != cable.Has(Ground) {
+		if *change.Ground {
+			cable.Conductors = append(cable.Conductors, Ground)
+		} else {
+			cable.Conductors = slices.DeleteFunc(cable.Conductors, func(k Conductor) bool { return k == Ground })
+		}
+	}
+	if change.Slots != nil {
+		for i := range box.Devices {
+			if box.Devices[i].Kind == Receptacle {
+				box.Devices[i].Slots = *change.Slots
+			}
+		}
+	}
+	if change.Makeup != nil {
+		if box.Wiring != nil {
+			return fmt.Errorf("box %s: its wiring is spelled out, so it has no makeup to change", id)
+		}
+		box.Makeup = *change.Makeup
+	}
+	return c.Check()
+}
+
+// RemoveStop takes a box off the run. What it fed is fed from the box before
+// it, by the same cable, longer by the one that goes.
+func (c *Circuit) RemoveStop(id string) error {
+	line := c.LineCable(id)
+	if c.Box(id) == nil || line == nil {
+		return fmt.Errorf("box %s: not on this circuit", id)
+	}
+	gone := *line
+	if up := c.Box(gone.From); up != nil && up.Wiring != nil {
+		return fmt.Errorf("box %s: the wiring of %s is spelled out and names cable %s", id, up.ID, gone.ID)
+	}
+	for i := range c.Cables {
+		if c.Cables[i].From == id {
+			c.Cables[i].From = gone.From
+			c.Cables[i].Feet += gone.Feet
+		}
+	}
+	c.Cables = slices.DeleteFunc(c.Cables, func(cable Cable) bool { return cable.ID == gone.ID })
+	c.Boxes = slices.DeleteFunc(c.Boxes, func(b Box) bool { return b.ID == id })
+	c.Loads = slices.DeleteFunc(c.Loads, func(l Load) bool { v, _ := c.Device(l.At); return v == nil })
+	for i := range c.Boxes {
+		c.Boxes[i].Load = slices.DeleteFunc(c.Boxes[i].Load, func(cable string) bool { return cable == gone.ID })
+	}
+	return c.Check()
+}

@@ -1,0 +1,35 @@
+package circuit
+
+// Order lists the boxes that hang on the panel, nearest first along each run,
+// a branch right after the box it leaves from.
+func (c *Circuit) Order() []string {
+	var order []string
+	seen := map[string]bool{Panel: true}
+	var walk func(box string)
+	walk = func(box string) {
+		for _, cable := range c.Outgoing(box) {
+			if seen[cable.To] {
+				continue
+			}
+			seen[cable.To] = true
+			order = append(order, cable.To)
+			walk(cable.To)
+		}
+	}
+	walk(Panel)
+	return order
+}
+
+// Upstream lists the boxes from the given one towards the panel, itself first.
+func (c *Circuit) Upstream(box string) []string {
+	var path []string
+	for box != Panel && len(path) <= len(c.Boxes) {
+		path = append(path, box)
+		cable := c.LineCable(box)
+		if cable == nil {
+			break
+		}
+		box = cable.From
+	}
+	return path
+}

@@ -1,0 +1,163 @@
+package diagnosis
+
+import (
+	"encoding/json"
+	"math"
+	"slices"
+
+	"elvat/core/circuit"
+	"elvat/core/network"
+	"elvat/core/tester"
+)
+
+// Settings are what a shop can set of a diagnosis.
+type Settings struct {
+	Weights Weights
+	Errors  Errors
+	Minutes Minutes
+	Tools   []tester.Tool // carried
+}
+
+// Defaults are the settings used where the shop has not set its own.
+func Defaults() Settings {
+	return Settings{Weights: DefaultWeights, Errors: DefaultErrors, Minutes: DefaultMinutes, Tools: tester.Tools}
+}
+
+// An Engine diagnoses one circuit. It remembers what every hypothesis shows at
+// every outlet it was asked about, so each further reading costs little. It is
+// not safe for concurrent use.
+type Engine struct {
+	circuit    *circuit.Circuit
+	settings   Settings
+	hypotheses []hypothesis
+	prior      []float64 // log, normalised over hypotheses
+	states     map[string]*stage
+	judged     map[string]*judged // by the reading
+}
+
+// A stage is the circuit in one state, with what was predicted on it so far.
+type stage struct {
+	bench      *tester.Bench
+	variations []*network.Variation
+	shown      [][]shown // by outlet, then hypothesis; nil until asked
+}
+
+// NewEngine prepares a diagnosis of the circuit. Faults that its file names
+// are left out: they are what is looked for.
+func NewEngine(c *circuit.Circuit, settings Settings) (*Engine, error) {
+	clean := c.Clone()
+	clean.Faults = nil
+	e := &Engine{circuit: clean, settings: settings, states: map[string]*stage{}, judged: map[string]*judged{}}
+	s, err := e.newStage(clean, true)
+	if err != nil {
+		return nil, err
+	}
+	e.states[stateKey(nil)] = s
+	total := 0.0
+	for _, h := range e.hypotheses {
+		total += h.weight
+	}
+	for _, h := range e.hypotheses {
+		e.prior = append(e.prior, math.Log(h.weight/total))
+	}
+	return e, nil
+}
+
+func (e *Engine) newStage(c *circuit.Circuit, first bool) (*stage, error) {
+	bench, err := tester.NewBench(c)
+	if err != nil {
+		return nil, err
+	}
+	s := &stage{bench: bench, shown: make([][]shown, len(bench.Outlets()))}
+	if first {
+		e.hypotheses, s.variations, err = enumerate(bench.Model, &e.settings.Weights)
+		return s, err
+	}
+	for _, h := range e.hypotheses {
+		v, err := bench.Model.Vary(h.faults)
+		if err != nil {
+			return nil, err
+		}
+		s.variations = append(s.variations, v)
+	}
+	return s, nil
+}
+
+func stateKey(state *tester.State) string {
+	if state == nil {
+		return ""
+	}
+	key, _ := json.Marshal(state) // a struct of strings and bools cannot fail
+	return string(key)
+}
+
+// stageOf is the circuit in the state a reading was taken in.
+func (e *Engine) stageOf(state *tester.State) (*stage, error) {
+	key := stateKey(state)
+	if s, ok := e.states[key]; ok {
+		return s, nil
+	}
+	c, err := state.On(e.circuit)
+	if err != nil {
+		return nil, err
+	}
+	s, err := e.newStage(c, false)
+	if err != nil {
+		return nil, err
+	}
+	e.states[key] = s
+	return s, nil
+}
+
+// at is what every hypothesis shows at the outlet.
+func (s *stage) at(outlet int) []shown {
+	if s.shown[outlet] == nil {
+		s.predict([]int{outlet})
+	}
+	return s.shown[outlet]
+}
+
+// predict works out all outlets still missing: settling a hypothesis is shared
+// by all of them.
+func (s *stage) predictAll() {
+	var missing []int
+	for o := range s.shown {
+		if s.shown[o] == nil {
+			missing = append(missing, o)
+		}
+	}
+	s.predict(missing)
+}
+
+func (s *stage) predict(outlets []int) {
+	if len(outlets) == 0 {
+		return
+	}
+	for _, o := range outlets {
+		s.shown[o] = make([]shown, len(s.variations))
+	}
+	for h, v := range s.variations {
+		condition := s.bench.Settle(v)
+		for _, o := range outlets {
+			s.shown[o][h] = look(condition, s.bench.Outlets()[o])
+		}
+	}
+}
+
+// look puts every tester on the outlet.
+func look(c *tester.Condition, o circuit.Outlet) (s shown) {
+	s.sensor = c.SensorVolts(o)
+	s.yoke = c.LiveYoke(o)
+	for i := range tester.VoltNames {
+		s.high[i] = c.MeterVolts(o, i, tester.HighZ)
+		s.low[i] = c.MeterVolts(o, i, tester.LowZ)
+	}
+	s.markGhosts()
+	s.lamps = c.LampVolts(o)
+	s.lamp = c.TestLampVolts(o)
+	return s
+}
+
+func (s *stage) outlet(device string, half circuit.Half) int {
+	return slices.IndexFunc(s.bench.Outlets(), func(o circuit.Outlet) bool { return o.Device == device && o.Half == half })
+}

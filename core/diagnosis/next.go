@@ -1,0 +1,337 @@
+package diagnosis
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"elvat/core/circuit"
+	"elvat/core/tester"
+)
+
+// Things a test can be.
+const (
+	DoReading = "reading"
+	DoOpen    = "open" // a box, dead
+)
+
+// A Test is something to do next.
+type Test struct {
+	Do       string       `json:"do"`
+	At       string       `json:"at,omitempty"` // a device
+	Half     circuit.Half `json:"half,omitempty"`
+	Tool     tester.Tool  `json:"tool,omitempty"`
+	Mode     tester.Mode  `json:"mode,omitempty"`
+	Site     string       `json:"site,omitempty"`
+	GainBits float64      `json:"gainBits"`
+	Minutes  float64      `json:"minutes"`
+	Say      string       `json:"say"` // what to do, in words
+	Why      string       `json:"why"`
+}
+
+const (
+	// worthBits is the least a test must be expected to tell. Assumption.
+	worthBits = 0.01
+	// keepTests bounds the list.
+	keepTests = 12
+	// negligible hypotheses do not decide what to test.
+	negligible = 1e-6
+)
+
+// cause is what a test should part: a name of fault at a site, whatever the
+// particular resistance or contact.
+type cause struct {
+	name, site string
+	members    []int
+	p          float64
+}
+
+func (w *weighed) causes() []cause {
+	index := map[[2]string]int{}
+	var all []cause
+	for h, hyp := range w.e.hypotheses {
+		if w.probability[h] < negligible {
+			continue
+		}
+		key := [2]string{hyp.name, hyp.site}
+		i, ok := index[key]
+		if !ok {
+			i = len(all)
+			index[key] = i
+			all = append(all, cause{name: hyp.name, site: hyp.site})
+		}
+		all[i].members = append(all[i].members, h)
+		all[i].p += w.probability[h]
+	}
+	slices.SortStableFunc(all, func(a, b cause) int { return cmp.Compare(b.p, a.p) })
+	return all
+}
+
+// next ranks what can be done by what it is expected to tell per minute. Once
+// the box is settled, opening it is all that is left.
+func (w *weighed) next(settled bool, site string) []Test {
+	causes := w.causes()
+	if settled {
+		return slices.DeleteFunc(w.openings(causes), func(t Test) bool { return t.Site != site })
+	}
+	stage := w.e.states[stateKey(nil)]
+	stage.predictAll()
+	tests := []Test{}
+	for o, outlet := range stage.bench.Outlets() {
+		for _, tool := range w.e.settings.Tools {
+			if tool == tester.Plug && !outlet.HasGround {
+				continue
+			}
+			modes := []tester.Mode{""}
+			if tool == tester.Meter {
+				modes = []tester.Mode{tester.HighZ, tester.LowZ}
+			}
+			for _, mode := range modes {
+				t := Test{Do: DoReading, At: outlet.Device, Half: outlet.Half, Tool: tool, Mode: mode}
+				t.Minutes = w.e.settings.Minutes.Tool[tool] + w.walk(outlet.Device)
+				w.expect(&t, stage, o, causes)
+				tests = append(tests, t)
+			}
+		}
+	}
+	tests = append(tests, w.openings(causes)...)
+	tests = slices.DeleteFunc(tests, func(t Test) bool { return t.GainBits < worthBits })
+	slices.SortStableFunc(tests, func(a, b Test) int { return cmp.Compare(b.GainBits/b.Minutes, a.GainBits/a.Minutes) })
+	return tests[:min(len(tests), keepTests)]
+}
+
+// walk is what it costs to get there from where the last reading was taken.
+func (w *weighed) walk(device string) float64 {
+	if len(w.readings) == 0 {
+		return w.e.settings.Minutes.Walk
+	}
+	_, here := w.e.circuit.Device(w.readings[len(w.readings)-1].At)
+	if _, there := w.e.circuit.Device(device); here == there {
+		return 0
+	}
+	return w.e.settings.Minutes.Walk
+}
+
+// expect fills in what the reading is expected to tell about the causes.
+func (w *weighed) expect(t *Test, s *stage, outlet int, causes []cause) {
+	all := s.at(outlet)
+	kinds := w.outcomes(t, s.bench.Constants, all)
+	joint := make([][]float64, len(causes))
+	for c := range causes {
+		joint[c] = make([]float64, kinds.count)
+		for _, h := range causes[c].members {
+			kinds.add(joint[c], kinds.of[h], w.probability[h])
+		}
+	}
+	t.GainBits = information(joint)
+	t.Say = fmt.Sprintf("%s at %s, %s half", w.toolWords(t), w.e.place(t.At), t.Half)
+	t.Why = w.parts(joint, causes)
+}
+
+func (w *weighed) toolWords(t *Test) string {
+	switch t.Tool {
+	case tester.Plug:
+		return "Plug tester"
+	case tester.Sensor:
+		return "Sensor on the slots"
+	case tester.Lamp:
+		return "Test lamp"
+	default:
+		return "Meter, " + string(t.Mode) + ","
+	}
+}
+
+// outcomes are what a reading can turn out as, and how a prediction blurs into them.
+type outcomes struct {
+	count int
+	of    []int // predicted outcome of each hypothesis
+	blur  func(predicted, seen int) float64
+}
+
+func (o *outcomes) add(row []float64, predicted int, p float64) {
+	for seen := range row {
+		row[seen] += p * o.blur(predicted, seen)
+	}
+}
+
+func (w *weighed) outcomes(t *Test, k tester.Constants, all []shown) outcomes {
+	errors := w.e.settings.Errors
+	of := make([]int, len(all))
+	switch t.Tool {
+	case tester.Plug:
+		for h := range all {
+			for i := range 3 {
+				if k.Lit(all[h].lamps[i]) == tester.IsLit {
+					of[h] |= 1 << i
+				}
+			}
+		}
+		return outcomes{8, of, func(predicted, seen int) float64 {
+			p := 1.0
+			for i := range 3 {
+				if (predicted^seen)>>i&1 == 1 {
+					p *= errors.Lamp
+				} else {
+					p *= 1 - errors.Lamp
+				}
+			}
+			return p
+		}}
+	case tester.Sensor:
+		for h := range all {
+			for i, v := range all[h].sensor {
+				level := tester.None
+				if !math.IsNaN(v) {
+					level = k.Level(v)
+				}
+				of[h] += slices.Index(tester.Levels, level) * []int{1, 3, 9}[i]
+			}
+		}
+		return outcomes{27, of, func(predicted, seen int) float64 {
+			p := 1.0
+			for range 3 {
+				p *= errors.levelLikelihood(tester.Levels[predicted%3], tester.Levels[seen%3])
+				predicted, seen = predicted/3, seen/3
+			}
+			return p
+		}}
+	case tester.Lamp:
+		for h := range all {
+			of[h] = slices.Index(tester.Glows, k.Glow(all[h].lamp))
+		}
+		return outcomes{len(tester.Glows), of, func(predicted, seen int) float64 {
+			return errors.glowLikelihood(tester.Glows[predicted], tester.Glows[seen])
+		}}
+	default:
+		return meterOutcomes(t.Mode, all, errors.VoltsWild)
+	}
+}
+
+// meterOutcomes takes the distinct sets of predicted volts as what can be seen.
+func meterOutcomes(mode tester.Mode, all []shown, wild float64) outcomes {
+	of := make([]int, len(all))
+	index := map[string]int{}
+	for h := range all {
+		var key strings.Builder
+		for i := range tester.VoltNames {
+			key.WriteString(all[h].bin(mode, i))
+		}
+		i, ok := index[key.String()]
+		if !ok {
+			i = len(index)
+			index[key.String()] = i
+		}
+		of[h] = i
+	}
+	n := len(index)
+	return outcomes{n, of, func(predicted, seen int) float64 {
+		switch {
+		case n == 1:
+			return 1
+		case predicted == seen:
+			return 1 - wild
+		default:
+			return wild / float64(n-1)
+		}
+	}}
+}
+
+// information is the mutual information, in bits, of rows and columns of a
+// joint distribution that need not sum to one.
+func information(joint [][]float64) float64 {
+	total := 0.0
+	for _, row := range joint {
+		for _, p := range row {
+			total += p
+		}
+	}
+	if total == 0 {
+		return 0
+	}
+	columns := make([]float64, len(joint[0]))
+	for _, row := range joint {
+		for o, p := range row {
+			columns[o] += p / total
+		}
+	}
+	bits := 0.0
+	for _, row := range joint {
+		sum := 0.0
+		for _, p := range row {
+			sum += p / total
+		}
+		for o, p := range row {
+			if p > 0 {
+				bits += p / total * math.Log2(p/total/(sum*columns[o]))
+			}
+		}
+	}
+	return max(bits, 0)
+}
+
+// parts says in words which of the leading causes the test tells apart.
+func (w *weighed) parts(joint [][]float64, causes []cause) string {
+	if len(causes) == 0 {
+		return ""
+	}
+	likeliest := func(c int) int { return slices.Index(joint[c], slices.Max(joint[c])) }
+	first := likeliest(0)
+	for c := range causes {
+		if likeliest(c) != first {
+			return fmt.Sprintf("Parts %s from %s.", w.words(causes[0]), w.words(causes[c]))
+		}
+	}
+	return fmt.Sprintf("Makes sure of %s.", w.words(causes[0]))
+}
+
+func (w *weighed) words(c cause) string {
+	switch cable := w.e.circuit.Cable(c.site); {
+	case c.site == "":
+		return c.name
+	case c.site == circuit.Panel:
+		return c.name + " in the panel"
+	case cable != nil:
+		return fmt.Sprintf("%s in the cable from %s to %s", c.name, w.e.circuit.LabelOf(cable.From), w.e.circuit.LabelOf(cable.To))
+	default:
+		return c.name + " at " + w.e.circuit.LabelOf(c.site)
+	}
+}
+
+// openings weighs looking into each box, which shows all that is wrong there.
+func (w *weighed) openings(causes []cause) []Test {
+	var tests []Test
+	minutes := w.e.settings.Minutes
+	for _, site := range append(w.e.circuit.Order(), circuit.Panel) {
+		joint := make([][]float64, len(causes))
+		here := 0.0
+		nothing := len(causes) // the column of finding nothing there
+		for c := range causes {
+			joint[c] = make([]float64, nothing+1)
+			if causes[c].site == site {
+				joint[c][c] = causes[c].p
+				here += causes[c].p
+			} else {
+				joint[c][nothing] = causes[c].p
+			}
+		}
+		// What no hypothesis explains is not there either, as far as is known.
+		other := make([]float64, nothing+1)
+		other[nothing] = w.unexplained
+		joint = append(joint, other)
+		if here < least {
+			continue
+		}
+		t := Test{Do: DoOpen, Site: site, GainBits: information(joint), Minutes: minutes.Open + minutes.Walk}
+		t.Say = fmt.Sprintf("Open %s, dead", w.e.circuit.LabelOf(site))
+		t.Why = fmt.Sprintf("What is wrong is there with %.0f %%. Breaker off, proven dead, then the cover.", 100*here)
+		if site == circuit.Panel {
+			t.Minutes = minutes.Open + minutes.ToPanel
+			t.Say = "Look at the panel: the breaker first"
+			t.Why = fmt.Sprintf("What is wrong is there with %.0f %%. Its service lugs stay live with the main off: behind the cover is for the licensed.", 100*here)
+		}
+		tests = append(tests, t)
+	}
+	return tests
+}

@@ -1,0 +1,345 @@
+package diagnosis
+
+import (
+	"cmp"
+	"encoding/json"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"elvat/core/circuit"
+	"elvat/core/fault"
+	"elvat/core/tester"
+)
+
+// Format is the name and version of the result.
+const Format = "elvat-diagnosis/1"
+
+// A Result is what the readings say.
+type Result struct {
+	Format   string    `json:"format"`
+	Suspects []Suspect `json:"suspects"`
+	Sites    []Site    `json:"sites"`
+	Next     []Test    `json:"next"`
+	Hidden   []Danger  `json:"hidden"`
+	// Unexplained is the probability that none of the hypotheses is true: two
+	// faults at once, or something that is not in the catalogue.
+	Unexplained float64 `json:"unexplained"`
+	Settled     bool    `json:"settled"`
+}
+
+// A Suspect is one name of fault at one site.
+type Suspect struct {
+	Name        string            `json:"name"`
+	Place       string            `json:"place"`
+	Faults      []circuit.Fault   `json:"faults"`
+	Site        string            `json:"site"`
+	Probability float64           `json:"probability"`
+	Alike       [][]circuit.Fault `json:"alike"` // what no reading so far tells apart from this
+	AlikePlaces []string          `json:"alikePlaces"`
+	Why         string            `json:"why"`
+}
+
+// A Site is a box, a cable or the panel with the probability that what is
+// wrong is there.
+type Site struct {
+	Site        string  `json:"site"`
+	Probability float64 `json:"probability"`
+}
+
+const (
+	// least is the probability below which a suspect is not listed.
+	least = 0.002
+	// settledAt is the probability one site must hold for the search to be over.
+	settledAt = 0.95
+)
+
+// weighed is the posterior of an engine after some readings.
+type weighed struct {
+	e           *Engine
+	readings    []tester.Reading
+	outlets     []int // of each reading
+	stages      []*stage
+	probability []float64 // by hypothesis
+	unexplained float64
+	level       float64 // of the supply, most likely
+}
+
+// Diagnose weighs all hypotheses by the readings.
+func (e *Engine) Diagnose(readings []tester.Reading) (*Result, error) {
+	w, err := e.weigh(readings)
+	if err != nil {
+		return nil, err
+	}
+	r := &Result{Format: Format, Unexplained: w.unexplained}
+	r.Suspects = w.suspects()
+	r.Sites = w.sites()
+	r.Hidden = w.hidden()
+	if len(r.Sites) > 0 && r.Sites[0].Probability >= settledAt {
+		r.Settled = !slices.ContainsFunc(r.Hidden, func(d Danger) bool {
+			_, box := e.circuit.Device(d.At)
+			return box != nil && box.ID == r.Sites[0].Site
+		})
+	}
+	if len(r.Sites) > 0 {
+		r.Next = w.next(r.Settled, r.Sites[0].Site)
+	} else {
+		r.Next = w.next(false, "")
+	}
+	return r, nil
+}
+
+func (e *Engine) weigh(readings []tester.Reading) (*weighed, error) {
+	w := &weighed{e: e, readings: readings, level: 1}
+	n, k := len(e.hypotheses), len(levels)
+	errors := e.settings.Errors
+	logs := make([]float64, n*k)
+	prior := errors.levelPrior()
+	for h := range n {
+		for l := range k {
+			logs[h*k+l] = e.prior[h] + prior[l]
+		}
+	}
+	// What fits no hypothesis is judged as if each reading alone were drawn
+	// from all of them: strange readings together speak for it.
+	other := math.Log(e.settings.Weights.Unexplained.Value) + logSum(prior)
+	for i := range readings {
+		r := &readings[i]
+		stage, err := e.stageOf(r.State)
+		if err != nil {
+			return nil, fmt.Errorf("readings[%d]: %w", i, err)
+		}
+		outlet := stage.outlet(r.At, r.Half)
+		if outlet < 0 {
+			return nil, fmt.Errorf("readings[%d]: at %q: no such device on this circuit", i, r.At)
+		}
+		w.stages, w.outlets = append(w.stages, stage), append(w.outlets, outlet)
+		judged := e.judge(r, stage, outlet, prior)
+		for j, v := range judged.logs {
+			logs[j] += v
+		}
+		other += judged.overall
+	}
+	w.normalise(logs, other)
+	return w, nil
+}
+
+// judged is a reading's log likelihood under every hypothesis at every supply
+// level, and over all of them together.
+type judged struct {
+	logs    []float64
+	overall float64
+}
+
+// judge works a reading's likelihoods out once, however often it is asked:
+// each further reading then costs its own only.
+func (e *Engine) judge(r *tester.Reading, s *stage, outlet int, prior []float64) *judged {
+	key, _ := json.Marshal(r) // a struct of numbers and strings cannot fail
+	if j := e.judged[string(key)]; j != nil {
+		return j
+	}
+	n, k := len(e.hypotheses), len(levels)
+	j := &judged{logs: make([]float64, n*k)}
+	weighted := make([]float64, n*k)
+	all := s.at(outlet)
+	for h := range n {
+		e.settings.Errors.likelihoods(r, &all[h], s.bench.Constants, j.logs[h*k:(h+1)*k])
+		for l := range k {
+			weighted[h*k+l] = j.logs[h*k+l] + e.prior[h] + prior[l]
+		}
+	}
+	j.overall = logSum(weighted) - logSum(prior)
+	e.judged[string(key)] = j
+	return j
+}
+
+func (w *weighed) normalise(logs []float64, other float64) {
+	n, k := len(w.e.hypotheses), len(levels)
+	explained := math.Log(1 - w.e.settings.Weights.Unexplained.Value)
+	byHypothesis := make([]float64, n+1)
+	for h := range n {
+		byHypothesis[h] = logSum(logs[h*k:(h+1)*k]) + explained
+	}
+	byHypothesis[n] = other
+	total := logSum(byHypothesis)
+	w.probability = make([]float64, n)
+	for h := range n {
+		w.probability[h] = math.Exp(byHypothesis[h] - total)
+	}
+	w.unexplained = math.Exp(other - total)
+
+	best := math.Inf(-1)
+	for l := range k {
+		at := make([]float64, n)
+		for h := range n {
+			at[h] = logs[h*k+l]
+		}
+		if v := logSum(at); v > best {
+			best, w.level = v, levels[l]
+		}
+	}
+}
+
+// signature is what a hypothesis predicts for the readings so far, as far as
+// testers can show it: hypotheses with the same one are alike.
+func (w *weighed) signature(h int) string {
+	var b strings.Builder
+	for i := range w.readings {
+		r := &w.readings[i]
+		s := &w.stages[i].at(w.outlets[i])[h]
+		k := w.stages[i].bench.Constants
+		switch r.Tool {
+		case tester.Plug:
+			for j, lit := range r.Lamps.All() {
+				if lit != "" {
+					b.WriteString(string(k.Lit(s.lamps[j])))
+				}
+			}
+		case tester.Sensor:
+			for j, level := range r.Slots.All() {
+				if level != "" {
+					b.WriteString(string(k.Level(s.sensor[j])))
+				}
+			}
+		case tester.Lamp:
+			b.WriteString(string(k.Glow(s.lamp)))
+		case tester.Meter:
+			for j, v := range r.Volts.All() {
+				if v != nil {
+					b.WriteString(s.bin(r.Mode, j))
+				}
+			}
+		}
+		b.WriteByte('/')
+	}
+	return b.String()
+}
+
+// voltBins part meter readings into what an electrician would call different.
+var voltBins = []float64{2, 6, 15, 30, 50, 70, 85, 100, 108, 114, 130, 160, 200, 230}
+
+// bin names what a meter shows; all ghosts are one.
+func (s *shown) bin(mode tester.Mode, i int) string {
+	volts := s.meter(mode)[i]
+	n, _ := slices.BinarySearch(voltBins, volts)
+	switch {
+	case math.IsNaN(volts):
+		return "-"
+	case mode == tester.HighZ && s.ghost[i] && n > 0:
+		return "ghost"
+	}
+	return string(rune('A' + n))
+}
+
+// suspects groups the hypotheses by name, site and what they predict, most
+// probable first.
+func (w *weighed) suspects() []Suspect {
+	type group struct {
+		Suspect
+		signature string
+		best      int
+	}
+	groups := map[string]*group{}
+	var order []*group
+	for h, hyp := range w.e.hypotheses {
+		signature := w.signature(h)
+		key := hyp.name + "\x00" + hyp.site + "\x00" + signature
+		g := groups[key]
+		if g == nil {
+			g = &group{signature: signature, best: h}
+			groups[key] = g
+			order = append(order, g)
+		}
+		g.Probability += w.probability[h]
+		if w.probability[h] > w.probability[g.best] {
+			g.best = h
+		}
+	}
+	slices.SortStableFunc(order, func(a, b *group) int { return cmp.Compare(b.Probability, a.Probability) })
+	suspects := []Suspect{}
+	for _, g := range order {
+		if g.Probability < least {
+			break
+		}
+		hyp := w.e.hypotheses[g.best]
+		s := g.Suspect
+		s.Name, s.Site, s.Faults = hyp.name, hyp.site, hyp.faults
+		if s.Faults == nil {
+			s.Faults = []circuit.Fault{}
+		}
+		s.Place = fault.Place(w.e.circuit, hyp.faults)
+		s.Why = w.why(g.best)
+		s.Alike, s.AlikePlaces = [][]circuit.Fault{}, []string{}
+		for _, other := range order {
+			if other == g || other.signature != g.signature || other.Probability < least {
+				continue
+			}
+			o := w.e.hypotheses[other.best]
+			faults := o.faults
+			if faults == nil {
+				faults = []circuit.Fault{}
+			}
+			s.Alike = append(s.Alike, faults)
+			s.AlikePlaces = append(s.AlikePlaces, strings.TrimSpace(o.name+" "+fault.Place(w.e.circuit, o.faults)))
+		}
+		suspects = append(suspects, s)
+	}
+	return suspects
+}
+
+// why says how well the hypothesis fits and what its weight rests on.
+func (w *weighed) why(h int) string {
+	var misfits []string
+	for i := range w.readings {
+		r := &w.readings[i]
+		if !w.e.settings.Errors.fits(r, &w.stages[i].at(w.outlets[i])[h], w.level, w.stages[i].bench.Constants) {
+			misfits = append(misfits, fmt.Sprintf("the %s at %s, %s half", toolName[r.Tool], w.e.place(r.At), r.Half))
+		}
+	}
+	reason := strings.Join(w.e.hypotheses[h].why, "; ")
+	switch n := len(w.readings); {
+	case n == 0:
+		return "no reading yet; " + reason
+	case len(misfits) == 0 && n == 1:
+		return "fits the one reading; " + reason
+	case len(misfits) == 0:
+		return fmt.Sprintf("fits all %d readings; %s", n, reason)
+	case len(misfits) == n:
+		return fmt.Sprintf("fits none of %d readings; %s", n, reason)
+	default:
+		return fmt.Sprintf("fits %d of %d readings, not %s; %s", n-len(misfits), n, strings.Join(misfits, " nor "), reason)
+	}
+}
+
+var toolName = map[tester.Tool]string{
+	tester.Plug: "plug tester", tester.Meter: "meter", tester.Sensor: "sensor", tester.Lamp: "test lamp",
+}
+
+// place is what people call the box a device is in.
+func (e *Engine) place(device string) string {
+	if _, box := e.circuit.Device(device); box != nil {
+		return e.circuit.LabelOf(box.ID)
+	}
+	return device
+}
+
+// sites adds the probabilities up by box, cable and panel, most probable first.
+func (w *weighed) sites() []Site {
+	sum := map[string]float64{}
+	for h, hyp := range w.e.hypotheses {
+		if hyp.site != "" {
+			sum[hyp.site] += w.probability[h]
+		}
+	}
+	sites := []Site{}
+	for site, p := range sum {
+		if p >= least {
+			sites = append(sites, Site{site, p})
+		}
+	}
+	slices.SortFunc(sites, func(a, b Site) int {
+		return cmp.Or(cmp.Compare(b.Probability, a.Probability), cmp.Compare(a.Site, b.Site))
+	})
+	return sites
+}

@@ -1,0 +1,131 @@
+// Package job is the order of a service call: its phases, what each waits for,
+// and the cautions that stand before everything else.
+package job
+
+// A Phase is one stage of a call.
+type Phase string
+
+// The phases, in the order in which a call goes through them.
+const (
+	Complaint Phase = "complaint"
+	AsFound   Phase = "as found"
+	Dead      Phase = "dead"
+	OpenBox   Phase = "open box"
+	MakeUp    Phase = "make-up"
+	Prove     Phase = "prove"
+	HandOver  Phase = "hand over"
+)
+
+// Phases in their order.
+var Phases = []Phase{Complaint, AsFound, Dead, OpenBox, MakeUp, Prove, HandOver}
+
+// Facts are what a call's phase follows from.
+type Facts struct {
+	CautionsRead bool   // the standing cautions were gone through on this call
+	Outlets      int    // on the run
+	Read         int    // halves that were read at least once
+	Halves       int    // halves there are
+	Settled      bool   // the readings point at one box
+	Box          string // what people call that box
+	LiveGround   string // where a live ground pin is shown or not excluded, "" nowhere
+}
+
+// Progress is a phase with how far it is.
+type Progress struct {
+	Phase  Phase  `json:"phase"`
+	State  string `json:"state"`  // "done", "now", "ahead"
+	Detail string `json:"detail"` // what is missing, or what came of it
+}
+
+// States of progress.
+const (
+	Done  = "done"
+	Now   = "now"
+	Ahead = "ahead"
+)
+
+// Now is the phase the facts put the call in.
+func (f Facts) Now() Phase {
+	switch {
+	case !f.CautionsRead || f.Outlets == 0:
+		return Complaint
+	case !f.Settled:
+		return AsFound
+	default:
+		return Dead
+	}
+}
+
+// Strip is all the phases with what each is waiting for.
+func (f Facts) Strip() []Progress {
+	now := f.Now()
+	strip := make([]Progress, 0, len(Phases))
+	state := Done
+	for _, phase := range Phases {
+		if phase == now {
+			state = Now
+		}
+		strip = append(strip, Progress{Phase: phase, State: state, Detail: f.detail(phase)})
+		if state == Now {
+			state = Ahead
+		}
+	}
+	return strip
+}
+
+func (f Facts) detail(phase Phase) string {
+	switch phase {
+	case Complaint:
+		switch {
+		case f.Outlets == 0:
+			return "no run yet"
+		case !f.CautionsRead:
+			return "cautions not read"
+		default:
+			return plural(f.Outlets, "outlet")
+		}
+	case AsFound:
+		if f.Read == 0 {
+			return "nothing read"
+		}
+		return count(f.Read) + " of " + plural(f.Halves, "half")
+	case Dead:
+		return "not proven"
+	case OpenBox:
+		if f.Settled {
+			return f.Box
+		}
+		return "no box named"
+	default:
+		return ""
+	}
+}
+
+// HoldUp says in a sentence what the call waits for.
+func (f Facts) HoldUp() string {
+	switch {
+	case f.LiveGround != "":
+		return "A live ground pin is not excluded at " + f.LiveGround
+	case f.Outlets == 0:
+		return "No run yet: breaker and outlets"
+	case !f.CautionsRead:
+		return "Standing cautions not read"
+	case f.Read == 0:
+		return "Nothing read yet"
+	case f.Settled:
+		return "Open " + f.Box + ": prove it dead first"
+	default:
+		return "Not settled which box"
+	}
+}
+
+// Cautions stand before anything else on every call. They are the usual ones
+// of the trade; local code and the authority having jurisdiction win.
+var Cautions = []string{
+	"Who may do this work is local law: licensed or otherwise permitted persons only. Local code and the authority having jurisdiction win over anything shown here.",
+	"Prove every tester on a source known to be live, before relying on it and again after. A tester that shows nothing proves nothing by itself.",
+	"Readings at the slots are taken with the covers on. No cover comes off before the breaker is off, secured, and the box is proven dead: all pairs of both halves, and each hot slot to an independent ground.",
+	"Heat, smell, scorching, sparks or water: nothing is reset. Breaker off, stay away, and a licensed electrician looks first.",
+	"In the panel the service lugs stay live with the main off.",
+	"What is shown here is worked out from readings. It can be wrong, and so can a reading: anything outside the plan means stop.",
+}

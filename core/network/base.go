@@ -1,0 +1,90 @@
+package network
+
+import "math"
+
+// kclScale weighs the current balances against the branch equations, so that
+// a pivot is taken from a balance (exact ones) rather than from a small
+// resistance: that is what keeps the tiny currents of floating conductors exact.
+const kclScale = 1e3
+
+// A Base is a network solved once, from which Cases are answered. It is not
+// safe for concurrent use: it computes the response to each port when first asked.
+type Base struct {
+	net      *Network
+	lu       *factors
+	at       []complex128 // the solution: node voltages, then branch currents
+	byNode   [][]complex128
+	byBranch [][]complex128
+	work     []complex128
+}
+
+// Prepare factors the network and solves it as it is.
+func Prepare(net *Network) (*Base, error) {
+	n, size := net.Nodes, net.Nodes+len(net.Branches)
+	rows := make([][]entry, size)
+	add := func(row, col Node, v complex128) {
+		if row == Earth || col == Earth {
+			return
+		}
+		for k := range rows[row] {
+			if rows[row][k].col == int(col) {
+				rows[row][k].value += v
+				return
+			}
+		}
+		rows[row] = append(rows[row], entry{int(col), v})
+	}
+	w := 2 * math.Pi * net.Hz
+	for _, s := range net.Shunts {
+		y := s.admittance(w) * kclScale
+		add(s.A, s.A, y)
+		add(s.B, s.B, y)
+		add(s.A, s.B, -y)
+		add(s.B, s.A, -y)
+	}
+	b := &Base{
+		net: net, at: make([]complex128, size), work: make([]complex128, size),
+		byNode: make([][]complex128, n), byBranch: make([][]complex128, len(net.Branches)),
+	}
+	for i, br := range net.Branches {
+		current := Node(n + i)
+		add(br.A, current, kclScale)
+		add(br.B, current, -kclScale)
+		add(current, br.A, 1)
+		add(current, br.B, -1)
+		add(current, current, complex(-br.Ohms, 0))
+	}
+	var err error
+	if b.lu, err = factor(rows); err != nil {
+		return nil, err
+	}
+	for i, br := range net.Branches {
+		b.work[n+i] = -br.EMF
+	}
+	b.lu.solve(b.work, b.at)
+	return b, nil
+}
+
+// fromNode is the response of the whole network to one ampere into the node.
+func (b *Base) fromNode(a Node) []complex128 {
+	if b.byNode[a] == nil {
+		b.byNode[a] = b.respond(int(a), kclScale)
+	}
+	return b.byNode[a]
+}
+
+// fromBranch is the response of the whole network to one volt in the branch.
+func (b *Base) fromBranch(i int) []complex128 {
+	if b.byBranch[i] == nil {
+		b.byBranch[i] = b.respond(b.net.Nodes+i, -1)
+	}
+	return b.byBranch[i]
+}
+
+func (b *Base) respond(row int, v complex128) []complex128 {
+	x := make([]complex128, len(b.at))
+	clear(b.work)
+	b.work[row] = v
+	b.lu.solve(b.work, x)
+	return x
+}

@@ -1,0 +1,280 @@
+package tester
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"elvat/core/circuit"
+	"elvat/core/network"
+)
+
+// Constants are how the testers load the circuit and where their displays
+// change. All are modelling assumptions and can be set; Default holds the
+// usual ones.
+type Constants struct {
+	PlugLampOhms float64 // between each pair of slots
+	LitVolts     float64 // a lamp is lit at this or more
+	HighZOhms    float64
+	LowZOhms     float64
+	StrongVolts  float64 // sensor, volts to earth
+	FaintVolts   float64
+	LampOhms     float64 // test lamp, hot to neutral
+	OverVolts    float64
+	BrightVolts  float64
+	DimVolts     float64
+}
+
+// Default are the values every part of the product uses unless told otherwise.
+var Default = Constants{
+	PlugLampOhms: 100e3, LitVolts: 75,
+	HighZOhms: 10e6, LowZOhms: 3e3,
+	StrongVolts: 80, FaintVolts: 20,
+	LampOhms: 240, OverVolts: 135, BrightVolts: 100, DimVolts: 30,
+}
+
+// A Bench is a prepared circuit on which faults are tried and testers are put.
+// It is not safe for concurrent use.
+type Bench struct {
+	Model     *network.Model
+	Constants Constants
+
+	known network.Node // the known ground a long lead goes to
+	fault *network.Case
+}
+
+// NewBench prepares the circuit, without the faults its file names.
+func NewBench(c *circuit.Circuit) (*Bench, error) {
+	model, err := network.NewModel(c, network.Default)
+	if err != nil {
+		return nil, err
+	}
+	id, _ := model.Wired.Find("panel.ground")
+	return &Bench{Model: model, Constants: Default, known: network.Node(id), fault: model.Base.NewCase()}, nil
+}
+
+// A Condition is the circuit with certain faults, after everything has tripped
+// that trips by itself.
+type Condition struct {
+	Variation *network.Variation
+	Tripped   []string
+
+	bench  *Bench
+	mark   int
+	solver *network.Case
+}
+
+// Try puts the faults on the circuit. The condition is good until the next Try.
+func (b *Bench) Try(faults []circuit.Fault) (*Condition, error) {
+	v, err := b.Model.Vary(faults)
+	if err != nil {
+		return nil, err
+	}
+	return b.Settle(v), nil
+}
+
+// Settle is Try for a variation worked out before.
+func (b *Bench) Settle(v *network.Variation) *Condition {
+	tripped := b.Model.Settle(b.fault, v)
+	return &Condition{Variation: v, Tripped: tripped, bench: b, mark: b.fault.Mark(), solver: b.fault}
+}
+
+// Outlets lists both halves of every device, in the order of the file.
+func (b *Bench) Outlets() []circuit.Outlet { return b.Model.Wired.Outlets }
+
+// Outlet finds one half of a device.
+func (b *Bench) Outlet(device string, half circuit.Half) (circuit.Outlet, bool) {
+	return b.Model.Wired.Outlet(device, half)
+}
+
+// Unread marks a value that a tester cannot have, such as any to a ground
+// slot that is not there.
+var Unread = math.NaN()
+
+// on solves the condition with the tester that put connects.
+func (c *Condition) on(put func(*network.Case)) *network.Case {
+	c.solver.Truncate(c.mark)
+	put(c.solver)
+	c.solver.Solve()
+	return c.solver
+}
+
+// off takes the tester off again.
+func (c *Condition) off() {
+	c.solver.Truncate(c.mark)
+	c.solver.Solve()
+}
+
+func node(id circuit.PointID) network.Node { return network.Node(id) }
+
+// LampVolts are the volts over the three lamps of a plug tester, in the order
+// of circuit.Pairs.
+func (c *Condition) LampVolts(o circuit.Outlet) (volts [3]float64) {
+	h, n, g := node(o.Hot), node(o.Neutral), node(o.Ground)
+	ohms := c.bench.Constants.PlugLampOhms
+	s := c.on(func(s *network.Case) {
+		s.Connect(h, n, ohms)
+		s.Connect(h, g, ohms)
+		s.Connect(n, g, ohms)
+	})
+	return [3]float64{s.Volts(h, n), s.Volts(h, g), s.Volts(n, g)}
+}
+
+// MeterVolts is what a meter of the given resistance shows for one of
+// VoltNames; Unread where there is no such slot.
+func (c *Condition) MeterVolts(o circuit.Outlet, name int, mode Mode) float64 {
+	h, n, g, e := node(o.Hot), node(o.Neutral), node(o.Ground), c.bench.known
+	if usesGround[name] && !o.HasGround {
+		return Unread
+	}
+	probes := [6][2]network.Node{{h, n}, {h, g}, {n, g}, {h, e}, {n, e}, {g, e}}[name]
+	s := c.on(func(s *network.Case) { s.Connect(probes[0], probes[1], c.bench.modeOhms(mode)) })
+	return s.Volts(probes[0], probes[1])
+}
+
+func (b *Bench) modeOhms(m Mode) float64 {
+	if m == LowZ {
+		return b.Constants.LowZOhms
+	}
+	return b.Constants.HighZOhms
+}
+
+// SensorVolts are the volts to earth that a sensor feels at the hot, neutral
+// and ground slot: the slot's or the yoke's, whichever is higher.
+func (c *Condition) SensorVolts(o circuit.Outlet) (volts [3]float64) {
+	c.off()
+	yoke := c.solver.Volts(node(o.Yoke), network.Earth)
+	for i, slot := range []circuit.PointID{o.Hot, o.Neutral, o.Ground} {
+		volts[i] = max(yoke, c.solver.Volts(node(slot), network.Earth))
+	}
+	if !o.HasGround {
+		volts[2] = Unread
+	}
+	return volts
+}
+
+// TestLampVolts are the volts over a test lamp from hot to neutral.
+func (c *Condition) TestLampVolts(o circuit.Outlet) float64 {
+	h, n := node(o.Hot), node(o.Neutral)
+	s := c.on(func(s *network.Case) { s.Connect(h, n, c.bench.Constants.LampOhms) })
+	return s.Volts(h, n)
+}
+
+// YokeVolts are the volts to earth of the device's yoke, nothing plugged in.
+func (c *Condition) YokeVolts(o circuit.Outlet) float64 {
+	c.off()
+	return c.solver.Volts(node(o.Yoke), network.Earth)
+}
+
+// Lit says whether a lamp shows.
+func (k Constants) Lit(volts float64) Lit {
+	if volts >= k.LitVolts {
+		return IsLit
+	}
+	return IsDark
+}
+
+// Level says how a sensor answers.
+func (k Constants) Level(volts float64) Level {
+	switch {
+	case volts >= k.StrongVolts:
+		return Strong
+	case volts >= k.FaintVolts:
+		return Faint
+	default:
+		return None
+	}
+}
+
+// Glow says how a test lamp burns.
+func (k Constants) Glow(volts float64) Glow {
+	switch {
+	case volts >= k.OverVolts:
+		return Over
+	case volts >= k.BrightVolts:
+		return Bright
+	case volts >= k.DimVolts:
+		return Dim
+	default:
+		return Off
+	}
+}
+
+// Read is everything the tool shows at the outlet. Reading a two-slot device
+// with a plug tester is an error.
+func (c *Condition) Read(o circuit.Outlet, tool Tool, mode Mode) (Reading, error) {
+	k := c.bench.Constants
+	r := Reading{At: o.Device, Half: o.Half, Tool: tool}
+	switch tool {
+	case Plug:
+		if !o.HasGround {
+			return r, fmt.Errorf("%s: a plug tester does not go into a two-slot device", o.Device)
+		}
+		v := c.LampVolts(o)
+		c.noteTrips(&r)
+		r.Lamps = &Lamps{k.Lit(v[0]), k.Lit(v[1]), k.Lit(v[2])}
+	case Meter:
+		r.Mode, r.Volts = mode, &Volts{}
+		for i := range VoltNames {
+			if v := c.MeterVolts(o, i, mode); !math.IsNaN(v) {
+				c.noteTrips(&r)
+				r.Volts.set(i, roundVolts(v))
+			}
+		}
+	case Sensor:
+		v := c.SensorVolts(o)
+		r.Slots = &Slots{Hot: k.Level(v[0]), Neutral: k.Level(v[1])}
+		if o.HasGround {
+			r.Slots.Ground = k.Level(v[2])
+		}
+	case Lamp:
+		r.Glow = k.Glow(c.TestLampVolts(o))
+		c.noteTrips(&r)
+	default:
+		return r, fmt.Errorf("tool %q is not known; use plug, meter, sensor or lamp", tool)
+	}
+	return r, nil
+}
+
+// noteTrips records what the tester now on the circuit trips.
+func (c *Condition) noteTrips(r *Reading) {
+	for _, name := range c.bench.Model.Trips(c.solver, c.Variation, c.Tripped) {
+		if !slices.Contains(r.Tripped, name) {
+			r.Tripped = append(r.Tripped, name)
+		}
+	}
+}
+
+// roundVolts keeps a tenth of a millivolt: finer than any meter.
+func roundVolts(v float64) float64 { return math.Round(v*1e4) / 1e4 }
+
+// ReadAll is what the tools show at every outlet, in the order of the file;
+// nil tools means all, an empty device or half all of them.
+func (c *Condition) ReadAll(device string, half circuit.Half, tools []Tool) ([]Reading, error) {
+	if tools == nil {
+		tools = Tools
+	}
+	var all []Reading
+	for _, o := range c.bench.Outlets() {
+		if device != "" && o.Device != device || half != "" && o.Half != half {
+			continue
+		}
+		for _, tool := range tools {
+			if tool == Plug && !o.HasGround && (device == "" || len(tools) > 1) {
+				continue // only where just that was asked is it an error
+			}
+			modes := []Mode{""}
+			if tool == Meter {
+				modes = []Mode{HighZ, LowZ}
+			}
+			for _, mode := range modes {
+				r, err := c.Read(o, tool, mode)
+				if err != nil {
+					return nil, err
+				}
+				all = append(all, r)
+			}
+		}
+	}
+	return all, nil
+}

@@ -1,0 +1,83 @@
+package tester_test
+
+import (
+	"encoding/json"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"elvat/core/circuit"
+	"elvat/core/tester"
+)
+
+func document(reading string) []byte {
+	return []byte(`{ "format": "elvat-readings/1", "readings": [ ` + reading + ` ] }`)
+}
+
+func TestParse(t *testing.T) {
+	c := threeOutlets(t)
+	got, err := tester.Parse(document(`
+		{ "at": "R1", "half": "bottom", "tool": "plug", "lamps": { "hotNeutral": "lit", "hotGround": "lit", "neutralGround": "dark" } },
+		{ "at": "R1", "tool": "meter", "volts": { "hotNeutral": 119.8 } },
+		{ "at": "R2", "tool": "sensor", "slots": { "hot": "strong" } },
+		{ "at": "R2", "tool": "lamp", "glow": "bright", "state": { "breakerOn": true } }`), c)
+	require.NoError(t, err)
+	require.Len(t, got, 4)
+	assert.Equal(t, circuit.Bottom, got[0].Half)
+	assert.Equal(t, circuit.Top, got[1].Half, "top unless said")
+	assert.Equal(t, tester.HighZ, got[1].Mode, "high-z unless said")
+	assert.Equal(t, 119.8, *got[1].Volts.HotNeutral)
+	assert.Nil(t, got[1].Volts.HotGround, "what was not read stays unread")
+
+	written, err := json.Marshal(tester.Document(got))
+	require.NoError(t, err)
+	again, err := tester.Parse(written, c)
+	require.NoError(t, err)
+	assert.Equal(t, got, again)
+}
+
+func TestReadingErrorsNameThePlace(t *testing.T) {
+	c := threeOutlets(t)
+	c.Boxes[2].Devices[0].Slots = 2
+	for _, row := range []struct{ reading, want string }{
+		{`{ "at": "R9", "tool": "plug", "lamps": { "hotNeutral": "lit" } }`, `readings[0]: at "R9": no such device`},
+		{`{ "at": "R1", "tool": "crystal ball" }`, `R1: tool "crystal ball" is not known`},
+		{`{ "at": "R1", "half": "left", "tool": "lamp", "glow": "dim" }`, `half "left", want top or bottom`},
+		{`{ "at": "R1", "tool": "plug" }`, "R1, plug: lamps is missing"},
+		{`{ "at": "R1", "tool": "plug", "lamps": {} }`, "R1, plug: nothing was read"},
+		{`{ "at": "R1", "tool": "plug", "lamps": { "hotNeutral": "yellow" } }`, `lamp hot-neutral: "yellow", want lit or dark`},
+		{`{ "at": "R1", "tool": "plug", "lamps": { "hotNeutral": "lit" }, "glow": "dim" }`, "R1, plug: glow is what a lamp shows"},
+		{`{ "at": "R1", "tool": "plug", "lamps": { "top": "lit" } }`, `readings[0].lamps: unknown key "top"`},
+		{`{ "at": "R3", "tool": "plug", "lamps": { "hotNeutral": "lit" } }`, "does not go into a two-slot device"},
+		{`{ "at": "R1", "tool": "meter", "mode": "magic", "volts": { "hotNeutral": 1 } }`, `mode "magic"`},
+		{`{ "at": "R1", "tool": "meter", "volts": { "hotNeutral": -1 } }`, "hotNeutral: -1 V is no reading"},
+		{`{ "at": "R3", "tool": "meter", "volts": { "hotGround": 1 } }`, "hotGround: the device has no ground slot"},
+		{`{ "at": "R1", "tool": "sensor", "slots": { "hot": "loud" } }`, `hot slot: "loud", want strong, faint or none`},
+		{`{ "at": "R1", "tool": "lamp", "glow": "purple" }`, `glow "purple"`},
+		{`{ "at": "R1", "tool": "lamp", "glow": "dim", "state": { "loadsOn": ["L7"] } }`, "state: loadsOn: no load L7"},
+		{`{ "at": "R1", "tool": "lamp", "glow": "dim", "state": { "tripped": ["R1"] } }`, "tripped: R1 is no GFCI"},
+		{`{ "at": "R1", "tool": "lamp", "glow": "dim", "state": { "separated": ["W7@B1"] } }`, "no cable W7"},
+	} {
+		_, err := tester.Parse(document(row.reading), c)
+		require.Error(t, err, row.reading)
+		assert.Contains(t, err.Error(), row.want, row.reading)
+	}
+	_, err := tester.Parse([]byte(`{ "format": "other", "readings": [] }`), c)
+	assert.ErrorContains(t, err, `format: "other"`)
+}
+
+func TestStates(t *testing.T) {
+	c := withLoad(threeOutlets(t), "R3")
+	off := false
+	got, err := (&tester.State{BreakerOn: &off, LoadsOn: []string{}}).On(c)
+	require.NoError(t, err)
+	assert.False(t, got.Breaker.On)
+	assert.False(t, got.Loads[0].On)
+	assert.True(t, c.Breaker.On, "the circuit itself is left as it was")
+
+	separated, err := (&tester.State{Separated: []string{"W2@B1"}}).On(c)
+	require.NoError(t, err)
+	assert.Equal(t, lamps(dark, dark, dark), *read(t, condition(t, separated), "R2", tester.Plug, "").Lamps)
+	assert.Equal(t, lamps(lit, lit, dark), *read(t, condition(t, separated), "R1", tester.Plug, "").Lamps)
+}

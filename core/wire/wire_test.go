@@ -1,0 +1,44 @@
+package wire
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+func TestResistanceAgainstTheTable(t *testing.T) {
+	const source = "NEC chapter 9 table 8, uncoated copper, solid (from memory)"
+	for _, row := range []struct {
+		gauge           Gauge
+		ohmsPerThousand float64
+	}{
+		{18, 7.77}, {16, 4.89}, {14, 3.07}, {12, 1.93}, {10, 1.21}, {8, 0.764},
+	} {
+		got := 1000 * row.gauge.OhmsPerFoot(AsTabled)
+		assert.InEpsilon(t, row.ohmsPerThousand, got, 0.01, "%d AWG: %s", row.gauge, source)
+	}
+}
+
+func TestDiameterAgainstTheStandard(t *testing.T) {
+	for _, row := range []struct {
+		gauge  Gauge
+		inches float64
+	}{
+		{18, 0.0403}, {16, 0.0508}, {14, 0.0641}, {12, 0.0808}, {10, 0.1019}, {8, 0.1285}, {6, 0.1620},
+	} {
+		assert.InDelta(t, row.inches, float64(row.gauge.Diameter()), 0.00006,
+			"%d AWG: ASTM B258, diameter in inches (from memory)", row.gauge)
+	}
+}
+
+func TestResistanceRisesWithTemperature(t *testing.T) {
+	// Copper gains about 21.6 % from 20 to 75 C: 55 K at 0.393 % (handbook value, from memory).
+	assert.InEpsilon(t, 1.216, Gauge(12).OhmsPerFoot(75)/Gauge(12).OhmsPerFoot(20), 0.001)
+}
+
+func TestGaugesThatAreNotMade(t *testing.T) {
+	assert.NoError(t, Gauge(12).Check())
+	for _, g := range []Gauge{13, 0, -2, 40} {
+		assert.ErrorContains(t, g.Check(), "no building wire")
+	}
+}

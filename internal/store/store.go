@@ -1,0 +1,271 @@
+// Package store keeps calls, their circuits and their readings in SQLite.
+// A write that returned without an error is on the disk.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"time"
+
+	"github.com/pressly/goose/v3"
+	_ "modernc.org/sqlite" // the driver
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// tables are the migrations as goose wants them: at the top of a file system.
+var tables = func() fs.FS {
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		panic(err) // the folder is embedded above
+	}
+	return sub
+}()
+
+// ErrNotFound means that there is no such call, reading or revision.
+var ErrNotFound = errors.New("not found")
+
+// ErrNothingToUndo means that a run is back at its first revision.
+var ErrNothingToUndo = errors.New("the run has no change to take back")
+
+// A Store is an open database file.
+type Store struct{ db *sql.DB }
+
+// Open opens the database file, creating it or bringing its tables up to date
+// where needed.
+func Open(ctx context.Context, path string) (*Store, error) {
+	pragmas := url.Values{"_pragma": {"journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(ON)", "busy_timeout(5000)"}, "_txlock": {"immediate"}}
+	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?"+pragmas.Encode())
+	if err != nil {
+		return nil, fmt.Errorf("database %s: %w", path, err)
+	}
+	provider, err := goose.NewProvider(goose.DialectSQLite3, db, tables)
+	if err == nil {
+		_, err = provider.Up(ctx)
+	}
+	if err != nil {
+		return nil, errors.Join(fmt.Errorf("database %s: %w", path, err), db.Close())
+	}
+	return &Store{db}, nil
+}
+
+// Close closes the file.
+func (s *Store) Close() error { return s.db.Close() }
+
+// A Call is a service call.
+type Call struct {
+	ID             int64
+	Title          string
+	Complaint      string
+	CreatedAt      time.Time
+	CautionsReadAt *time.Time
+}
+
+// A Reading is one as it was entered.
+type Reading struct {
+	ID        string
+	TakenAt   time.Time
+	Document  []byte
+	Withdrawn bool
+}
+
+// AddCall stores a new call with the first revision of its run.
+func (s *Store) AddCall(ctx context.Context, call Call, circuit []byte) (int64, error) {
+	var id int64
+	err := s.inTransaction(ctx, func(tx *sql.Tx) error {
+		row := tx.QueryRowContext(ctx, "INSERT INTO calls (title, complaint, created_at, cautions_read_at) VALUES (?, ?, ?, ?) RETURNING id",
+			call.Title, call.Complaint, stamp(call.CreatedAt), stampOrNull(call.CautionsReadAt))
+		if err := row.Scan(&id); err != nil {
+			return err
+		}
+		return addCircuit(ctx, tx, id, circuit, call.CreatedAt)
+	})
+	return id, err
+}
+
+// Calls lists all calls, newest first.
+func (s *Store) Calls(ctx context.Context) ([]Call, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT id, title, complaint, created_at, cautions_read_at FROM calls ORDER BY id DESC")
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var calls []Call
+	for rows.Next() {
+		call, err := scanCall(rows)
+		if err != nil {
+			return nil, err
+		}
+		calls = append(calls, call)
+	}
+	return calls, rows.Err()
+}
+
+// Call returns one call.
+func (s *Store) Call(ctx context.Context, id int64) (Call, error) {
+	return scanCall(s.db.QueryRowContext(ctx, "SELECT id, title, complaint, created_at, cautions_read_at FROM calls WHERE id = ?", id))
+}
+
+func scanCall(row interface{ Scan(...any) error }) (Call, error) {
+	var call Call
+	var created string
+	var cautions sql.NullString
+	err := row.Scan(&call.ID, &call.Title, &call.Complaint, &created, &cautions)
+	if errors.Is(err, sql.ErrNoRows) {
+		return call, ErrNotFound
+	}
+	if err != nil {
+		return call, err
+	}
+	if call.CreatedAt, err = time.Parse(time.RFC3339Nano, created); err != nil {
+		return call, err
+	}
+	if cautions.Valid {
+		at, err := time.Parse(time.RFC3339Nano, cautions.String)
+		if err != nil {
+			return call, err
+		}
+		call.CautionsReadAt = &at
+	}
+	return call, nil
+}
+
+// UpdateCall stores title, complaint and when the cautions were read.
+func (s *Store) UpdateCall(ctx context.Context, call Call) error {
+	return s.mustChange(s.db.ExecContext(ctx, "UPDATE calls SET title = ?, complaint = ?, cautions_read_at = ? WHERE id = ?",
+		call.Title, call.Complaint, stampOrNull(call.CautionsReadAt), call.ID))
+}
+
+// AddCircuit stores a new revision of the call's run.
+func (s *Store) AddCircuit(ctx context.Context, call int64, document []byte, at time.Time) error {
+	return s.inTransaction(ctx, func(tx *sql.Tx) error { return addCircuit(ctx, tx, call, document, at) })
+}
+
+func addCircuit(ctx context.Context, tx *sql.Tx, call int64, document []byte, at time.Time) error {
+	_, err := tx.ExecContext(ctx, "INSERT INTO circuits (call_id, document, created_at) VALUES (?, ?, ?)", call, string(document), stamp(at))
+	return err
+}
+
+// A Revision is a stored state of a call's run.
+type Revision struct {
+	ID       int64
+	Document []byte
+	Earlier  bool // there is one to go back to
+}
+
+// Circuit is the call's run as it is now.
+func (s *Store) Circuit(ctx context.Context, call int64) (Revision, error) {
+	var r Revision
+	var document string
+	err := s.db.QueryRowContext(ctx, `SELECT id, document, EXISTS (
+		SELECT 1 FROM circuits earlier WHERE earlier.call_id = c.call_id AND NOT earlier.withdrawn AND earlier.id < c.id)
+		FROM circuits c WHERE call_id = ? AND NOT withdrawn ORDER BY id DESC LIMIT 1`, call).Scan(&r.ID, &document, &r.Earlier)
+	if errors.Is(err, sql.ErrNoRows) {
+		return r, ErrNotFound
+	}
+	r.Document = []byte(document)
+	return r, err
+}
+
+// Earlier is the revision that UndoCircuit would go back to.
+func (s *Store) Earlier(ctx context.Context, call int64) ([]byte, error) {
+	var document string
+	err := s.db.QueryRowContext(ctx, "SELECT document FROM circuits WHERE call_id = ? AND NOT withdrawn ORDER BY id DESC LIMIT 1 OFFSET 1", call).Scan(&document)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, ErrNothingToUndo
+	}
+	return []byte(document), err
+}
+
+// UndoCircuit withdraws the latest revision of the call's run.
+func (s *Store) UndoCircuit(ctx context.Context, call int64) error {
+	return s.inTransaction(ctx, func(tx *sql.Tx) error {
+		var id, earlier int64
+		err := tx.QueryRowContext(ctx, "SELECT max(id), count(*) - 1 FROM circuits WHERE call_id = ? AND NOT withdrawn HAVING count(*) > 0", call).Scan(&id, &earlier)
+		if errors.Is(err, sql.ErrNoRows) {
+			return ErrNotFound
+		}
+		if err != nil {
+			return err
+		}
+		if earlier == 0 {
+			return ErrNothingToUndo
+		}
+		_, err = tx.ExecContext(ctx, "UPDATE circuits SET withdrawn = 1 WHERE id = ?", id)
+		return err
+	})
+}
+
+// AddReading stores a reading. One that is there already is left as it is.
+func (s *Store) AddReading(ctx context.Context, call int64, r Reading) error {
+	_, err := s.db.ExecContext(ctx, `INSERT INTO readings (id, call_id, entry, taken_at, document)
+		VALUES (?, ?, (SELECT coalesce(max(entry), 0) + 1 FROM readings WHERE call_id = ?), ?, ?) ON CONFLICT (id) DO NOTHING`,
+		r.ID, call, call, stamp(r.TakenAt), string(r.Document))
+	return err
+}
+
+// Readings lists the call's readings in the order of entry, those taken back
+// included.
+func (s *Store) Readings(ctx context.Context, call int64) ([]Reading, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT id, taken_at, document, withdrawn FROM readings WHERE call_id = ? ORDER BY entry", call)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var readings []Reading
+	for rows.Next() {
+		var r Reading
+		var at, document string
+		if err := rows.Scan(&r.ID, &at, &document, &r.Withdrawn); err != nil {
+			return nil, err
+		}
+		r.Document = []byte(document)
+		if r.TakenAt, err = time.Parse(time.RFC3339Nano, at); err != nil {
+			return nil, err
+		}
+		readings = append(readings, r)
+	}
+	return readings, rows.Err()
+}
+
+// WithdrawReading takes a reading back, or puts it back in force.
+func (s *Store) WithdrawReading(ctx context.Context, call int64, id string, withdrawn bool) error {
+	return s.mustChange(s.db.ExecContext(ctx, "UPDATE readings SET withdrawn = ? WHERE call_id = ? AND id = ?", withdrawn, call, id))
+}
+
+func (s *Store) mustChange(result sql.Result, err error) error {
+	if err != nil {
+		return err
+	}
+	n, err := result.RowsAffected()
+	if err == nil && n == 0 {
+		return ErrNotFound
+	}
+	return err
+}
+
+func (s *Store) inTransaction(ctx context.Context, do func(*sql.Tx) error) error {
+	tx, err := s.db.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	if err := do(tx); err != nil {
+		return errors.Join(err, tx.Rollback())
+	}
+	return tx.Commit()
+}
+
+func stamp(t time.Time) string { return t.UTC().Format(time.RFC3339Nano) }
+
+func stampOrNull(t *time.Time) any {
+	if t == nil {
+		return nil
+	}
+	return stamp(*t)
+}
