@@ -40,6 +40,7 @@ type stage struct {
 	bench      *tester.Bench
 	variations []*network.Variation
 	shown      [][]shown // by outlet, then hypothesis; nil until asked
+	kinds      map[asked]*outcomes
 }
 
 // NewEngine prepares a diagnosis of the circuit. Faults that its file names
@@ -68,7 +69,7 @@ func (e *Engine) newStage(c *circuit.Circuit, first bool) (*stage, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &stage{bench: bench, shown: make([][]shown, len(bench.Outlets()))}
+	s := &stage{bench: bench, shown: make([][]shown, len(bench.Outlets())), kinds: map[asked]*outcomes{}}
 	if first {
 		e.hypotheses, s.variations, err = enumerate(bench.Model, &e.settings.Weights)
 		return s, err

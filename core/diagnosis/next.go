@@ -37,7 +37,7 @@ const (
 	// keepTests bounds the list.
 	keepTests = 12
 	// negligible hypotheses do not decide what to test.
-	negligible = 1e-6
+	negligible = 1e-5
 )
 
 // cause is what a test should part: a name of fault at a site, whatever the
@@ -116,14 +116,15 @@ func (w *weighed) walk(device string) float64 {
 
 // expect fills in what the reading is expected to tell about the causes.
 func (w *weighed) expect(t *Test, s *stage, outlet int, causes []cause) {
-	all := s.at(outlet)
-	kinds := w.outcomes(t, s.bench.Constants, all)
+	kinds := w.e.outcomes(t, s, outlet)
 	joint := make([][]float64, len(causes))
+	predicted := make([]float64, kinds.count)
 	for c := range causes {
-		joint[c] = make([]float64, kinds.count)
+		clear(predicted)
 		for _, h := range causes[c].members {
-			kinds.add(joint[c], kinds.of[h], w.probability[h])
+			predicted[kinds.of[h]] += w.probability[h]
 		}
+		joint[c] = kinds.blurred(predicted)
 	}
 	t.GainBits = information(joint)
 	t.Say = fmt.Sprintf("%s at %s, %s half", w.toolWords(t), w.e.place(t.At), t.Half)
@@ -150,14 +151,40 @@ type outcomes struct {
 	blur  func(predicted, seen int) float64
 }
 
-func (o *outcomes) add(row []float64, predicted int, p float64) {
-	for seen := range row {
-		row[seen] += p * o.blur(predicted, seen)
+// blurred turns the probabilities of what is predicted into those of what is seen.
+func (o *outcomes) blurred(predicted []float64) []float64 {
+	row := make([]float64, o.count)
+	for is, p := range predicted {
+		if p == 0 {
+			continue
+		}
+		for seen := range row {
+			row[seen] += p * o.blur(is, seen)
+		}
 	}
+	return row
 }
 
-func (w *weighed) outcomes(t *Test, k tester.Constants, all []shown) outcomes {
-	errors := w.e.settings.Errors
+// asked is a reading that can be taken on a stage.
+type asked struct {
+	outlet int
+	tool   tester.Tool
+	mode   tester.Mode
+}
+
+// outcomes of a reading. They do not depend on what was read before, so they
+// are worked out once.
+func (e *Engine) outcomes(t *Test, s *stage, outlet int) *outcomes {
+	key := asked{outlet, t.Tool, t.Mode}
+	if s.kinds[key] == nil {
+		kinds := e.outcomesOf(t, s.bench.Constants, s.at(outlet))
+		s.kinds[key] = &kinds
+	}
+	return s.kinds[key]
+}
+
+func (e *Engine) outcomesOf(t *Test, k tester.Constants, all []shown) outcomes {
+	errors := e.settings.Errors
 	of := make([]int, len(all))
 	switch t.Tool {
 	case tester.Plug:
