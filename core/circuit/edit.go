@@ -46,6 +46,9 @@ type NewStop struct {
 	Slots  int        // 3, or 2 without a ground slot; zero: 3
 }
 
+// BranchAmps are the usual ratings of a breaker that feeds receptacles.
+var BranchAmps = []float64{15, 20}
+
 // AssumedFeet is the length taken for a cable nobody has paced off. Assumption.
 const AssumedFeet = 15
 

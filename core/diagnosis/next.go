@@ -326,37 +326,48 @@ func (w *weighed) words(c cause) string {
 	}
 }
 
-// openings weighs looking into each box, which shows all that is wrong there.
+// entropy is the information, in bits, of learning whether something of
+// probability p is so.
+func entropy(p float64) float64 {
+	if p <= 0 || p >= 1 {
+		return 0
+	}
+	return -p*math.Log2(p) - (1-p)*math.Log2(1-p)
+}
+
+// percent says a probability in words; none is ever certain.
+func percent(p float64) string {
+	switch {
+	case p > 0.99:
+		return "over 99 %"
+	case p < 0.01:
+		return "under 1 %"
+	default:
+		return fmt.Sprintf("%.0f %%", 100*p)
+	}
+}
+
+// openings weighs looking into each box: what is wrong is there, or it is not.
 func (w *weighed) openings(causes []cause) []Test {
-	var tests []Test
+	tests := []Test{}
 	minutes := w.e.settings.Minutes
 	for _, site := range append(w.e.circuit.Order(), circuit.Panel) {
-		joint := make([][]float64, len(causes))
 		here := 0.0
-		nothing := len(causes) // the column of finding nothing there
-		for c := range causes {
-			joint[c] = make([]float64, nothing+1)
-			if causes[c].site == site {
-				joint[c][c] = causes[c].p
-				here += causes[c].p
-			} else {
-				joint[c][nothing] = causes[c].p
+		for _, c := range causes {
+			if c.site == site {
+				here += c.p
 			}
 		}
-		// What no hypothesis explains is not there either, as far as is known.
-		other := make([]float64, nothing+1)
-		other[nothing] = w.unexplained
-		joint = append(joint, other)
 		if here < least {
 			continue
 		}
-		t := Test{Do: DoOpen, Site: site, GainBits: information(joint), Minutes: minutes.Open + minutes.Walk}
+		t := Test{Do: DoOpen, Site: site, GainBits: entropy(here), Minutes: minutes.Open + minutes.Walk}
 		t.Say = fmt.Sprintf("Open %s, dead", w.e.circuit.LabelOf(site))
-		t.Why = fmt.Sprintf("What is wrong is there with %.0f %%. Breaker off, proven dead, then the cover.", 100*here)
+		t.Why = fmt.Sprintf("What is wrong is there with %s. Breaker off, proven dead, then the cover.", percent(here))
 		if site == circuit.Panel {
 			t.Minutes = minutes.Open + minutes.ToPanel
 			t.Say = "Look at the panel: the breaker first"
-			t.Why = fmt.Sprintf("What is wrong is there with %.0f %%. Its service lugs stay live with the main off: behind the cover is for the licensed.", 100*here)
+			t.Why = fmt.Sprintf("What is wrong is there with %s. Its service lugs stay live with the main off: behind the cover is for the licensed.", percent(here))
 		}
 		tests = append(tests, t)
 	}

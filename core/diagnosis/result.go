@@ -55,6 +55,26 @@ const (
 	settledAt = 0.95
 )
 
+// inQuestion is the probability from which a site is worth naming to someone.
+const inQuestion = 0.1
+
+// Leading names the sites that are in question, in people's words, most
+// probable first.
+func (r *Result) Leading(c *circuit.Circuit) []string {
+	names := []string{}
+	for _, s := range r.Sites {
+		if s.Probability < inQuestion {
+			break
+		}
+		name := c.LabelOf(s.Site)
+		if cable := c.Cable(s.Site); cable != nil {
+			name = fmt.Sprintf("the cable from %s to %s", c.LabelOf(cable.From), c.LabelOf(cable.To))
+		}
+		names = append(names, name)
+	}
+	return names
+}
+
 // weighed is the posterior of an engine after some readings.
 type weighed struct {
 	e           *Engine

@@ -21,13 +21,14 @@ var Phases = []Phase{Complaint, AsFound, Dead, OpenBox, MakeUp, Prove, HandOver}
 
 // Facts are what a call's phase follows from.
 type Facts struct {
-	CautionsRead bool   // the standing cautions were gone through on this call
-	Outlets      int    // on the run
-	Read         int    // halves that were read at least once
-	Halves       int    // halves there are
-	Settled      bool   // the readings point at one box
-	Box          string // what people call that box
-	LiveGround   string // where a live ground pin is shown or not excluded, "" nowhere
+	CautionsRead bool     // the standing cautions were gone through on this call
+	Outlets      int      // on the run
+	Read         int      // halves that were read at least once
+	Halves       int      // halves there are
+	Settled      bool     // the readings point at one box
+	Box          string   // what people call that box
+	Leading      []string // what people call the boxes in question, likeliest first
+	LiveGround   string   // where a live ground pin is shown or not excluded, "" nowhere
 }
 
 // Progress is a phase with how far it is.
@@ -92,10 +93,14 @@ func (f Facts) detail(phase Phase) string {
 	case Dead:
 		return "not proven"
 	case OpenBox:
-		if f.Settled {
+		switch {
+		case f.Settled:
 			return f.Box
+		case len(f.Leading) > 1:
+			return plural(len(f.Leading), "place") + " in question"
+		default:
+			return "no box named"
 		}
-		return "no box named"
 	default:
 		return ""
 	}
@@ -114,8 +119,10 @@ func (f Facts) HoldUp() string {
 		return "Nothing read yet"
 	case f.Settled:
 		return "Open " + f.Box + ": prove it dead first"
+	case len(f.Leading) > 0:
+		return "Not settled: " + either(f.Leading)
 	default:
-		return "Not settled which box"
+		return "Nothing found wrong so far"
 	}
 }
 

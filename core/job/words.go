@@ -1,6 +1,9 @@
 package job
 
-import "strconv"
+import (
+	"strconv"
+	"strings"
+)
 
 func count(n int) string { return strconv.Itoa(n) }
 
@@ -13,4 +16,13 @@ func plural(n int, what string) string {
 	default:
 		return count(n) + " " + what + "s"
 	}
+}
+
+// either joins the names of places between which it is not settled.
+func either(names []string) string {
+	if len(names) == 1 {
+		return names[0]
+	}
+	last := len(names) - 1
+	return strings.Join(names[:last], ", ") + " or " + names[last]
 }

@@ -32,18 +32,26 @@ const ghostVolts = 5
 // C84.1 (from memory), so that a sagging outlet still shows as one.
 const lineLow = 100
 
+// A SideFrom is the least voltage at which a side is drawn so.
+type SideFrom struct {
+	Volts float64 `json:"volts"`
+	Side  Side    `json:"side"`
+}
+
+// Sides are the steps of Side, from nothing up.
+func (k Constants) Sides() []SideFrom {
+	return []SideFrom{{0, SideNone}, {ghostVolts, SideGhost}, {lineLow, SideLine}, {k.OverVolts, SideOver}}
+}
+
 // Side says how a voltage between two slots is drawn.
 func (k Constants) Side(volts float64) Side {
-	switch {
-	case volts >= k.OverVolts:
-		return SideOver
-	case volts >= lineLow:
-		return SideLine
-	case volts >= ghostVolts:
-		return SideGhost
-	default:
-		return SideNone
+	side := SideNone
+	for _, step := range k.Sides() {
+		if volts >= step.Volts {
+			side = step.Side
+		}
 	}
+	return side
 }
 
 // Delta is the reading as drawn.

@@ -4,6 +4,7 @@ package tester
 
 import (
 	"fmt"
+	"math"
 	"slices"
 
 	"elvat/core/circuit"
@@ -72,6 +73,18 @@ func (v *Volts) All() []*float64 {
 // set stores the value number i of VoltNames.
 func (v *Volts) set(i int, x float64) {
 	*[]**float64{&v.HotNeutral, &v.HotGround, &v.NeutralGround, &v.HotEarth, &v.NeutralEarth, &v.GroundEarth}[i] = &x
+}
+
+// Round cuts volts to the tenth that a handheld meter shows.
+func (r *Reading) Round() {
+	if r.Volts == nil {
+		return
+	}
+	for _, v := range r.Volts.All() {
+		if v != nil {
+			*v = math.Round(*v*10) / 10
+		}
+	}
 }
 
 // VoltNames are the keys of Volts, in order.

@@ -180,9 +180,28 @@ func (e Tool) Valid() bool {
 	}
 }
 
+// Basics defines model for Basics.
+type Basics struct {
+	// AssumedFeet Taken for a cable nobody paced off
+	AssumedFeet float64   `json:"assumedFeet"`
+	BreakerAmps []float64 `json:"breakerAmps"`
+
+	// Cautions Stand before everything else on every call
+	Cautions []string `json:"cautions"`
+
+	// Gauges AWG, thinnest first
+	Gauges []int `json:"gauges"`
+
+	// Shop Whose calls these are; may be empty
+	Shop string `json:"shop"`
+
+	// Sides How a voltage between two slots is drawn
+	Sides []SideFrom `json:"sides"`
+}
+
 // Breaker defines model for Breaker.
 type Breaker struct {
-	Amps       float32 `json:"amps"`
+	Amps       float64 `json:"amps"`
 	Label      string  `json:"label"`
 	Poles      int     `json:"poles"`
 	Protection string  `json:"protection"`
@@ -190,7 +209,7 @@ type Breaker struct {
 
 // BreakerChange defines model for BreakerChange.
 type BreakerChange struct {
-	Amps  float32 `json:"amps"`
+	Amps  float64 `json:"amps"`
 	Label string  `json:"label"`
 }
 
@@ -201,10 +220,10 @@ type Cable = circuit.Cable
 type Call struct {
 	Breaker        Breaker    `json:"breaker"`
 	CanUndoRun     bool       `json:"canUndoRun"`
-	Cautions       []string   `json:"cautions"`
 	CautionsReadAt *time.Time `json:"cautionsReadAt"`
 	Complaint      string     `json:"complaint"`
 	CreatedAt      time.Time  `json:"createdAt"`
+	Diagnosis      Diagnosis  `json:"diagnosis"`
 
 	// Halves What is known of each half that was read
 	Halves []HalfFound `json:"halves"`
@@ -239,9 +258,6 @@ type CallSummary struct {
 	Title    string `json:"title"`
 }
 
-// CircuitFile An elvat-circuit/1 document; checked by the circuit package, which names the place of an error
-type CircuitFile = json.RawMessage
-
 // Danger defines model for Danger.
 type Danger = diagnosis.Danger
 
@@ -275,8 +291,10 @@ type Lit string
 
 // NewCall defines model for NewCall.
 type NewCall struct {
-	Complaint string `json:"complaint"`
-	Title     string `json:"title"`
+	// Circuit Text of an elvat-circuit/1 file to start from; none: an empty run
+	Circuit   *string `json:"circuit,omitempty"`
+	Complaint string  `json:"complaint"`
+	Title     string  `json:"title"`
 }
 
 // NewReading defines model for NewReading.
@@ -296,7 +314,7 @@ type NewStop struct {
 	Awg *int `json:"awg,omitempty"`
 
 	// Feet 0 or absent: assumed
-	Feet   *float32      `json:"feet,omitempty"`
+	Feet   *float64      `json:"feet,omitempty"`
 	Ground *bool         `json:"ground,omitempty"`
 	Label  *string       `json:"label,omitempty"`
 	Slots  *NewStopSlots `json:"slots,omitempty"`
@@ -326,6 +344,9 @@ type ReadingFile = json.RawMessage
 // Side defines model for Side.
 type Side string
 
+// SideFrom defines model for SideFrom.
+type SideFrom = tester.SideFrom
+
 // Site defines model for Site.
 type Site = diagnosis.Site
 
@@ -335,7 +356,7 @@ type Stop = circuit.Stop
 // StopChange defines model for StopChange.
 type StopChange struct {
 	Awg    *int              `json:"awg,omitempty"`
-	Feet   *float32          `json:"feet,omitempty"`
+	Feet   *float64          `json:"feet,omitempty"`
 	Ground *bool             `json:"ground,omitempty"`
 	Label  *string           `json:"label,omitempty"`
 	Makeup *StopChangeMakeup `json:"makeup,omitempty"`
@@ -350,8 +371,11 @@ type StopChangeSlots int
 
 // StoredReading defines model for StoredReading.
 type StoredReading struct {
-	Delta     Delta     `json:"delta"`
-	Id        string    `json:"id"`
+	Delta Delta  `json:"delta"`
+	Id    string `json:"id"`
+
+	// Problem Why it no longer fits the run as it is now; it is kept and left out of account
+	Problem   *string   `json:"problem,omitempty"`
 	Reading   Reading   `json:"reading"`
 	TakenAt   time.Time `json:"takenAt"`
 	Withdrawn bool      `json:"withdrawn"`
@@ -419,6 +443,9 @@ type ChangeStopJSONRequestBody = StopChange
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// GetBasics What the screens need to know before any call
+	// (GET /api/basics)
+	GetBasics(ctx *echo.Context) error
 	// ListCalls The day's calls, newest first
 	// (GET /api/calls)
 	ListCalls(ctx *echo.Context) error
@@ -446,9 +473,6 @@ type ServerInterface interface {
 	// UndoCircuit Take back the last change of the run
 	// (POST /api/calls/{call}/circuit/undo)
 	UndoCircuit(ctx *echo.Context, call CallID) error
-	// Diagnose Suspects, dangers and the next test
-	// (GET /api/calls/{call}/diagnosis)
-	Diagnose(ctx *echo.Context, call CallID) error
 	// AddReading Enter a reading
 	// (POST /api/calls/{call}/readings)
 	AddReading(ctx *echo.Context, call CallID) error
@@ -469,6 +493,15 @@ type ServerInterface interface {
 // ServerInterfaceWrapper converts echo contexts to parameters.
 type ServerInterfaceWrapper struct {
 	Handler ServerInterface
+}
+
+// GetBasics converts echo context to params.
+func (w *ServerInterfaceWrapper) GetBasics(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetBasics(ctx)
+	return err
 }
 
 // ListCalls converts echo context to params.
@@ -598,22 +631,6 @@ func (w *ServerInterfaceWrapper) UndoCircuit(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.UndoCircuit(ctx, call)
-	return err
-}
-
-// Diagnose converts echo context to params.
-func (w *ServerInterfaceWrapper) Diagnose(ctx *echo.Context) error {
-	var err error
-	// ------------- Path parameter "call" -------------
-	var call CallID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
-	}
-
-	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.Diagnose(ctx, call)
 	return err
 }
 
@@ -782,13 +799,51 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PATCH(options.BaseURL+"/api/calls/:call/stops/:box", wrapper.ChangeStop, options.OperationMiddlewares["changeStop"]...)
 	router.POST(options.BaseURL+"/api/calls/:call/readings", wrapper.AddReading, options.OperationMiddlewares["addReading"]...)
 	router.PATCH(options.BaseURL+"/api/calls/:call/readings/:reading", wrapper.WithdrawReading, options.OperationMiddlewares["withdrawReading"]...)
-	router.GET(options.BaseURL+"/api/calls/:call/diagnosis", wrapper.Diagnose, options.OperationMiddlewares["diagnose"]...)
+	router.GET(options.BaseURL+"/api/basics", wrapper.GetBasics, options.OperationMiddlewares["getBasics"]...)
 
 }
 
 type CallNowJSONResponse Call
 
 type RefusedApplicationProblemPlusJSONResponse Problem
+
+type GetBasicsRequestObject struct {
+}
+
+type GetBasicsResponseObject interface {
+	VisitGetBasicsResponse(w http.ResponseWriter) error
+}
+
+type GetBasics200JSONResponse Basics
+
+func (response GetBasics200JSONResponse) VisitGetBasicsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBasicsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetBasicsdefaultApplicationProblemPlusJSONResponse) VisitGetBasicsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type ListCallsRequestObject struct {
 }
@@ -1037,21 +1092,25 @@ type DownloadCircuit200ResponseHeaders struct {
 	ContentDisposition string
 }
 
-type DownloadCircuit200JSONResponse struct {
-	Body    CircuitFile
-	Headers DownloadCircuit200ResponseHeaders
+type DownloadCircuit200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	Headers       DownloadCircuit200ResponseHeaders
+	ContentLength int64
 }
 
-func (response DownloadCircuit200JSONResponse) VisitDownloadCircuitResponse(w http.ResponseWriter) error {
+func (response DownloadCircuit200ApplicationoctetStreamResponse) VisitDownloadCircuitResponse(w http.ResponseWriter) error {
 
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
 	}
-	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Content-Disposition", fmt.Sprint(response.Headers.ContentDisposition))
 	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
 	return err
 }
 
@@ -1140,45 +1199,6 @@ type UndoCircuitdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response UndoCircuitdefaultApplicationProblemPlusJSONResponse) VisitUndoCircuitResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type DiagnoseRequestObject struct {
-	Call CallID `json:"call"`
-}
-
-type DiagnoseResponseObject interface {
-	VisitDiagnoseResponse(w http.ResponseWriter) error
-}
-
-type Diagnose200JSONResponse Diagnosis
-
-func (response Diagnose200JSONResponse) VisitDiagnoseResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type DiagnosedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response DiagnosedefaultApplicationProblemPlusJSONResponse) VisitDiagnoseResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -1394,6 +1414,9 @@ func (response ChangeStopdefaultApplicationProblemPlusJSONResponse) VisitChangeS
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// GetBasics What the screens need to know before any call
+	// (GET /api/basics)
+	GetBasics(ctx context.Context, request GetBasicsRequestObject) (GetBasicsResponseObject, error)
 	// ListCalls The day's calls, newest first
 	// (GET /api/calls)
 	ListCalls(ctx context.Context, request ListCallsRequestObject) (ListCallsResponseObject, error)
@@ -1421,9 +1444,6 @@ type StrictServerInterface interface {
 	// UndoCircuit Take back the last change of the run
 	// (POST /api/calls/{call}/circuit/undo)
 	UndoCircuit(ctx context.Context, request UndoCircuitRequestObject) (UndoCircuitResponseObject, error)
-	// Diagnose Suspects, dangers and the next test
-	// (GET /api/calls/{call}/diagnosis)
-	Diagnose(ctx context.Context, request DiagnoseRequestObject) (DiagnoseResponseObject, error)
 	// AddReading Enter a reading
 	// (POST /api/calls/{call}/readings)
 	AddReading(ctx context.Context, request AddReadingRequestObject) (AddReadingResponseObject, error)
@@ -1451,6 +1471,29 @@ func NewStrictHandler(ssi StrictServerInterface, middlewares []StrictMiddlewareF
 type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
+}
+
+// GetBasics operation middleware
+func (sh *strictHandler) GetBasics(ctx *echo.Context) error {
+	var request GetBasicsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetBasics(ctx.Request().Context(), request.(GetBasicsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetBasics")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetBasicsResponseObject); ok {
+		return validResponse.VisitGetBasicsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
 }
 
 // ListCalls operation middleware
@@ -1739,31 +1782,6 @@ func (sh *strictHandler) UndoCircuit(ctx *echo.Context, call CallID) error {
 		return err
 	} else if validResponse, ok := response.(UndoCircuitResponseObject); ok {
 		return validResponse.VisitUndoCircuitResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// Diagnose operation middleware
-func (sh *strictHandler) Diagnose(ctx *echo.Context, call CallID) error {
-	var request DiagnoseRequestObject
-
-	request.Call = call
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.Diagnose(ctx.Request().Context(), request.(DiagnoseRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "Diagnose")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(DiagnoseResponseObject); ok {
-		return validResponse.VisitDiagnoseResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

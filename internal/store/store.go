@@ -173,16 +173,6 @@ func (s *Store) Circuit(ctx context.Context, call int64) (Revision, error) {
 	return r, err
 }
 
-// Earlier is the revision that UndoCircuit would go back to.
-func (s *Store) Earlier(ctx context.Context, call int64) ([]byte, error) {
-	var document string
-	err := s.db.QueryRowContext(ctx, "SELECT document FROM circuits WHERE call_id = ? AND NOT withdrawn ORDER BY id DESC LIMIT 1 OFFSET 1", call).Scan(&document)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, ErrNothingToUndo
-	}
-	return []byte(document), err
-}
-
 // UndoCircuit withdraws the latest revision of the call's run.
 func (s *Store) UndoCircuit(ctx context.Context, call int64) error {
 	return s.inTransaction(ctx, func(tx *sql.Tx) error {

@@ -1,0 +1,145 @@
+// Package demo fills a store with a made-up shop's calls. What was read on them
+// is computed from made-up circuits with their hidden faults, and the stored
+// runs are those circuits without the faults.
+package demo
+
+import (
+	"context"
+	"embed"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"elvat/core/circuit"
+	"elvat/core/tester"
+	"elvat/internal/store"
+)
+
+// Shop is the made-up shop.
+const Shop = "Lamplight Electric (demo)"
+
+//go:embed circuits/*.json
+var circuits embed.FS
+
+// a visit is one call of the demo, with what was read so far.
+type visit struct {
+	file, complaint string
+	ago             time.Duration // before now: when the call came in
+	cautions        bool
+	readings        []taken
+}
+
+type taken struct {
+	at   string
+	half circuit.Half
+	tool tester.Tool
+}
+
+const (
+	top    = circuit.Top
+	bottom = circuit.Bottom
+)
+
+// visits are in the order in which they came in: the last stands on top.
+var visits = []visit{
+	{file: "porch", complaint: "Inspector's list: no ground in the old part. Birds are indoors until it is safe.", ago: 3 * time.Hour},
+	{file: "darkroom", complaint: "Red lamp housing tingles when the enlarger is on.", ago: 2 * time.Hour, cautions: true, readings: []taken{
+		{"R2", top, tester.Plug}, {"R2", bottom, tester.Plug}, {"R3", top, tester.Plug}, {"R3", bottom, tester.Plug},
+		{"R4", top, tester.Plug}, {"R4", bottom, tester.Plug}, {"R3", top, tester.Meter}, {"R3", top, tester.Sensor}, {"R3", bottom, tester.Sensor},
+		{"R1", top, tester.Plug}, {"R5", top, tester.Plug}, {"R6", top, tester.Plug},
+	}},
+	{file: "bindery", complaint: "Standing press and everything past it dead since Monday. The glue pot is left plugged in.", ago: 40 * time.Minute, cautions: true, readings: []taken{
+		{"R1", top, tester.Plug}, {"R1", bottom, tester.Plug}, {"R2", top, tester.Plug}, {"R2", bottom, tester.Plug}, {"R3", top, tester.Plug},
+		{"R6", top, tester.Plug},
+	}},
+}
+
+// Circuit is a circuit of the demo with its hidden fault: bindery, darkroom or porch.
+func Circuit(name string) (*circuit.Circuit, error) {
+	data, err := circuits.ReadFile("circuits/" + name + ".json")
+	if err != nil {
+		return nil, err
+	}
+	c, err := circuit.Parse(data)
+	if err != nil {
+		return nil, fmt.Errorf("demo circuit %s: %w", name, err)
+	}
+	return c, nil
+}
+
+// Fill stores the demo's calls, as if it were now.
+func Fill(ctx context.Context, s *store.Store, now time.Time) error {
+	for _, v := range visits {
+		if err := v.fill(ctx, s, now); err != nil {
+			return fmt.Errorf("demo call %s: %w", v.file, err)
+		}
+	}
+	return nil
+}
+
+func (v *visit) fill(ctx context.Context, s *store.Store, now time.Time) error {
+	faulty, err := Circuit(v.file)
+	if err != nil {
+		return err
+	}
+	readings, err := v.read(faulty)
+	if err != nil {
+		return err
+	}
+	asKnown := faulty.Clone()
+	asKnown.Faults = nil
+	document, err := asKnown.Encode()
+	if err != nil {
+		return err
+	}
+	call := store.Call{Title: faulty.Name, Complaint: v.complaint, CreatedAt: now.Add(-v.ago)}
+	if v.cautions {
+		at := call.CreatedAt.Add(5 * time.Minute)
+		call.CautionsReadAt = &at
+	}
+	id, err := s.AddCall(ctx, call, document)
+	if err != nil {
+		return err
+	}
+	for i, r := range readings {
+		data, err := json.Marshal(r)
+		if err != nil {
+			return err
+		}
+		at := call.CreatedAt.Add(time.Duration(10+2*i) * time.Minute)
+		if err := s.AddReading(ctx, id, store.Reading{ID: fmt.Sprintf("demo-%s-%03d", v.file, i+1), TakenAt: at, Document: data}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// read takes the visit's readings on the circuit with its faults.
+func (v *visit) read(c *circuit.Circuit) ([]tester.Reading, error) {
+	bench, err := tester.NewBench(c)
+	if err != nil {
+		return nil, err
+	}
+	condition, err := bench.Try(c.Faults)
+	if err != nil {
+		return nil, err
+	}
+	var readings []tester.Reading
+	for _, t := range v.readings {
+		outlet, ok := bench.Outlet(t.at, t.half)
+		if !ok {
+			return nil, fmt.Errorf("no outlet %s %s", t.at, t.half)
+		}
+		mode := tester.Mode("")
+		if t.tool == tester.Meter {
+			mode = tester.HighZ
+		}
+		r, err := condition.Read(outlet, t.tool, mode)
+		if err != nil {
+			return nil, err
+		}
+		r.Round()
+		readings = append(readings, r)
+	}
+	return readings, nil
+}

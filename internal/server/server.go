@@ -1,0 +1,107 @@
+// Package server answers the routes of api/openapi.yaml: it translates between
+// the contract, the store and the core, and decides nothing itself.
+package server
+
+import (
+	"errors"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"time"
+
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
+	"elvat/internal/api"
+	"elvat/internal/store"
+)
+
+// maxBody bounds what one request may carry: a circuit file of the largest
+// run there can be is far below it.
+const maxBody = 4 << 20
+
+// Config is what a server is made of.
+type Config struct {
+	Store *store.Store
+	Shop  string // whose calls these are
+	Log   *slog.Logger
+	Front fs.FS            // the built front end, index.html at its top
+	Now   func() time.Time // the clock
+}
+
+// New is the whole application as one handler.
+func New(c Config) http.Handler {
+	e := echo.NewWithConfig(echo.Config{Logger: c.Log})
+	e.HTTPErrorHandler = echo.ProblemDetailsHTTPErrorHandler(false)
+	e.Use(
+		requestLog(c.Log),
+		middleware.Recover(),
+		middleware.SecureWithConfig(middleware.SecureConfig{
+			XFrameOptions: "DENY", ContentTypeNosniff: "nosniff", ReferrerPolicy: "same-origin",
+			// Styles set by scripts are needed for drawing; scripts only from here.
+			ContentSecurityPolicy: "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'",
+		}),
+		middleware.BodyLimit(maxBody),
+		explain,
+	)
+	calls := &calls{store: c.Store, shop: c.Shop, now: c.Now, engines: newEngines()}
+	api.RegisterHandlers(e, api.NewStrictHandler(calls, nil))
+	e.GET("/api/*", func(*echo.Context) error { return echo.ErrNotFound })
+	e.GET("/*", frontEnd(c.Front))
+	return e
+}
+
+// requestLog writes one line a request.
+func requestLog(log *slog.Logger) echo.MiddlewareFunc {
+	return middleware.RequestLoggerWithConfig(middleware.RequestLoggerConfig{
+		HandleError: true, LogMethod: true, LogURIPath: true, LogStatus: true, LogLatency: true,
+		LogValuesFunc: func(c *echo.Context, v middleware.RequestLoggerValues) error {
+			level, args := slog.LevelInfo, []any{"method", v.Method, "path", v.URIPath, "status", v.Status, "took", v.Latency}
+			if v.Error != nil && v.Status >= http.StatusInternalServerError {
+				level, args = slog.LevelError, append(args, "error", v.Error)
+			}
+			log.Log(c.Request().Context(), level, "request", args...)
+			return nil
+		},
+	})
+}
+
+// explain turns what the store and the core refuse into problem documents.
+func explain(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		err := next(c)
+		var bad badInput
+		switch {
+		case err == nil:
+			return nil
+		case errors.Is(err, store.ErrNotFound):
+			return &echo.ProblemError{Status: http.StatusNotFound, Title: "Not found", Detail: "There is no such call, stop or reading here. It may have been removed: go back to the day's calls."}
+		case errors.As(err, &bad):
+			return &echo.ProblemError{Status: http.StatusUnprocessableEntity, Title: "Cannot be right", Detail: bad.Error()}
+		case errors.Is(err, store.ErrNothingToUndo):
+			return &echo.ProblemError{Status: http.StatusConflict, Title: "Nothing to undo", Detail: err.Error()}
+		}
+		return err
+	}
+}
+
+// badInput is an error the user can mend.
+type badInput struct{ error }
+
+// frontEnd serves the built front end; any other path is the application's own
+// and gets its page.
+func frontEnd(front fs.FS) echo.HandlerFunc {
+	files := http.FileServerFS(front)
+	return func(c *echo.Context) error {
+		r := c.Request()
+		if _, err := fs.Stat(front, r.URL.Path[1:]); err != nil || r.URL.Path == "/" {
+			r.URL.Path = "/"
+			c.Response().Header().Set("Cache-Control", "no-cache")
+		} else {
+			// Built files carry a hash of their content in their names.
+			c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+		}
+		files.ServeHTTP(c.Response(), r)
+		return nil
+	}
+}

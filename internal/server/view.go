@@ -1,0 +1,140 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+
+	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+	"elvat/core/job"
+	"elvat/core/tester"
+	"elvat/internal/api"
+	"elvat/internal/store"
+)
+
+// state is a call with all that follows from what is stored of it.
+type state struct {
+	call     store.Call
+	revision store.Revision
+	circuit  *circuit.Circuit
+	readings []api.StoredReading // in the order of entry
+	inForce  []tester.Reading
+	result   *diagnosis.Result
+	facts    job.Facts
+}
+
+// load reads a call and works out where it stands.
+func (s *calls) load(ctx context.Context, id int64) (*state, error) {
+	call, err := s.store.Call(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	return s.loadCall(ctx, call)
+}
+
+func (s *calls) loadCall(ctx context.Context, call store.Call) (*state, error) {
+	v := &state{call: call}
+	var err error
+	if v.revision, err = s.store.Circuit(ctx, call.ID); err != nil {
+		return nil, err
+	}
+	if v.circuit, err = circuit.Parse(v.revision.Document); err != nil {
+		return nil, fmt.Errorf("call %d, stored run: %w", call.ID, err)
+	}
+	stored, err := s.store.Readings(ctx, call.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range stored {
+		if err := v.add(r); err != nil {
+			return nil, fmt.Errorf("call %d, stored reading %s: %w", call.ID, r.ID, err)
+		}
+	}
+	if v.result, err = s.engines.diagnose(call.ID, v.revision.ID, v.circuit, v.inForce); err != nil {
+		return nil, fmt.Errorf("call %d: %w", call.ID, err)
+	}
+	v.facts = v.whatIsKnown()
+	return v, nil
+}
+
+// add takes a stored reading in. One that the run has no place for any more
+// is kept, with the reason, and left out of account.
+func (v *state) add(r store.Reading) error {
+	entry := api.StoredReading{Id: r.ID, TakenAt: r.TakenAt, Withdrawn: r.Withdrawn}
+	reading, err := tester.ParseOne(r.Document, v.circuit)
+	if err != nil {
+		why := err.Error()
+		entry.Problem = &why
+		if err := json.Unmarshal(r.Document, &reading); err != nil {
+			return err
+		}
+	}
+	entry.Reading, entry.Delta = reading, reading.Delta(tester.Default)
+	v.readings = append(v.readings, entry)
+	if !r.Withdrawn && entry.Problem == nil {
+		v.inForce = append(v.inForce, reading)
+	}
+	return nil
+}
+
+func (v *state) whatIsKnown() job.Facts {
+	f := job.Facts{CautionsRead: v.call.CautionsReadAt != nil, Settled: v.result.Settled, Read: len(v.halves())}
+	for _, box := range v.circuit.Boxes {
+		f.Outlets += len(box.Devices)
+		f.Halves += len(box.Devices) * len(circuit.Halves)
+	}
+	f.Leading = v.result.Leading(v.circuit)
+	if len(v.result.Sites) > 0 {
+		f.Box = v.circuit.LabelOf(v.result.Sites[0].Site)
+	}
+	for _, danger := range v.result.Hidden {
+		if _, box := v.circuit.Device(danger.At); danger.Urgent && box != nil {
+			f.LiveGround = v.circuit.LabelOf(box.ID)
+			break
+		}
+	}
+	return f
+}
+
+// halves is what is known of each half that was read, later readings over
+// earlier ones.
+func (v *state) halves() []api.HalfFound {
+	found := []api.HalfFound{}
+	for _, r := range v.inForce {
+		half := api.Half(r.Half)
+		i := slices.IndexFunc(found, func(h api.HalfFound) bool { return h.Device == r.At && h.Half == half })
+		if i < 0 {
+			i = len(found)
+			found = append(found, api.HalfFound{Device: r.At, Half: half})
+		}
+		found[i].Delta = found[i].Delta.Merge(r.Delta(tester.Default))
+	}
+	return found
+}
+
+// view is the call as the contract shows it.
+func (v *state) view() api.Call {
+	b := v.circuit.Breaker
+	readings := slices.Clone(v.readings)
+	slices.Reverse(readings)
+	if readings == nil {
+		readings = []api.StoredReading{}
+	}
+	return api.Call{
+		Id: v.call.ID, Title: v.call.Title, Complaint: v.call.Complaint, CreatedAt: v.call.CreatedAt,
+		CautionsReadAt: v.call.CautionsReadAt, Phases: v.facts.Strip(),
+		Breaker: api.Breaker{Label: b.Label, Amps: b.Amps, Poles: b.Poles, Protection: string(b.Protection)},
+		Stops:   v.circuit.Stops(), Halves: v.halves(), Readings: readings,
+		CanUndoRun: v.revision.Earlier, Diagnosis: *v.result,
+	}
+}
+
+func (v *state) summary() api.CallSummary {
+	return api.CallSummary{
+		Id: v.call.ID, Title: v.call.Title, Complaint: v.call.Complaint, CreatedAt: v.call.CreatedAt,
+		Phase: string(v.facts.Now()), HoldUp: v.facts.HoldUp(), Outlets: v.facts.Outlets, Readings: len(v.inForce),
+		Danger: v.facts.LiveGround != "", Settled: v.result.Settled,
+	}
+}
