@@ -16,6 +16,7 @@ type Stop struct {
 	Cable   Cable    `json:"cable"`
 	Ends    int      `json:"ends"`    // cables in the box
 	Ground  bool     `json:"ground"`  // a ground arrives here all the way from the panel
+	Makeup  Makeup   `json:"makeup"`  // empty where the wiring is spelled out
 	Devices []Device `json:"devices"` // in the order of the file
 }
 
@@ -30,7 +31,7 @@ func (c *Circuit) Stops() []Stop {
 		}
 		stops = append(stops, Stop{
 			Box: id, Label: c.LabelOf(id), From: line.From, Cable: *line,
-			Ends: 1 + len(c.Outgoing(id)), Ground: c.GroundArrives(id), Devices: devices,
+			Ends: 1 + len(c.Outgoing(id)), Ground: c.GroundArrives(id), Makeup: box.Makeup, Devices: devices,
 		})
 	}
 	return stops

@@ -67,19 +67,19 @@ func (w *weighed) liveYoke(device string) (Danger, bool) {
 	place := w.e.place(device)
 	d := Danger{
 		Name: "live ground pin", At: device,
-		Do: "Sensor on the ground slot, or meter from it to a known ground",
+		Do: "Sensor on its ground slot",
 	}
 	switch {
 	case verdict == tester.PinLive:
 		d.Urgent, d.Shown = true, true
-		d.Why = fmt.Sprintf("The ground pin at %s is live. Plug nothing in, touch no plate or plugged-in metal. Breaker off now.", place)
+		d.Why = fmt.Sprintf("The ground pin at %s is live. Breaker off now: plug nothing in, touch no plate or plugged-in metal. A reading shows it.", place)
 		d.Do = "Breaker off, then prove it dead"
 		return d, true
 	case excluded || !read:
 		return d, false
 	case verdict == tester.PinMayBeLive:
 		d.Urgent = true
-		d.Why = fmt.Sprintf("A live ground pin is not excluded at %s: a reading shows voltage between its neutral and ground side, and it cannot tell which of them is live. Plug nothing in, touch no plate.", place)
+		d.Why = fmt.Sprintf("A live ground pin is not excluded at %s. Plug nothing in, touch no plate. A reading shows voltage between its neutral and ground, and not which of them is live.", place)
 		return d, true
 	}
 	p := w.yokeProbability(device)
@@ -87,9 +87,9 @@ func (w *weighed) liveYoke(device string) (Danger, bool) {
 		return d, false
 	}
 	d.Urgent = p >= urgentYoke
-	d.Why = fmt.Sprintf("A live ground pin is not excluded at %s: lamps show a faked ground on a reversed outlet as correct. Plug nothing in, touch no plate.", place)
+	d.Why = fmt.Sprintf("A live ground pin is not excluded at %s. Plug nothing in, touch no plate. Lamps show a faked ground on a reversed outlet as correct.", place)
 	if _, box := w.e.circuit.Device(device); !w.e.circuit.GroundArrives(box.ID) {
-		d.Why = fmt.Sprintf("A live ground pin is not excluded at %s: no ground arrives there, and lamps show a faked ground on a reversed outlet as correct. Plug nothing in, touch no plate.", place)
+		d.Why = fmt.Sprintf("A live ground pin is not excluded at %s. Plug nothing in, touch no plate. No ground arrives there, and lamps show a faked one on a reversed outlet as correct.", place)
 	}
 	return d, true
 }

@@ -140,7 +140,7 @@ func (w *weighed) toolWords(t *Test) string {
 	case tester.Lamp:
 		return "Test lamp"
 	default:
-		return "Meter, " + string(t.Mode) + ","
+		return "Meter on " + string(t.Mode)
 	}
 }
 

@@ -248,14 +248,14 @@ type CallSummary struct {
 	CreatedAt time.Time `json:"createdAt"`
 
 	// Danger A live ground pin is shown or not excluded
-	Danger   bool   `json:"danger"`
-	HoldUp   string `json:"holdUp"`
-	Id       int64  `json:"id"`
-	Outlets  int    `json:"outlets"`
-	Phase    string `json:"phase"`
-	Readings int    `json:"readings"`
-	Settled  bool   `json:"settled"`
-	Title    string `json:"title"`
+	Danger   bool       `json:"danger"`
+	HoldUp   string     `json:"holdUp"`
+	Id       int64      `json:"id"`
+	Outlets  int        `json:"outlets"`
+	Phases   []Progress `json:"phases"`
+	Readings int        `json:"readings"`
+	Settled  bool       `json:"settled"`
+	Title    string     `json:"title"`
 }
 
 // Danger defines model for Danger.

@@ -134,7 +134,7 @@ func (v *state) view() api.Call {
 func (v *state) summary() api.CallSummary {
 	return api.CallSummary{
 		Id: v.call.ID, Title: v.call.Title, Complaint: v.call.Complaint, CreatedAt: v.call.CreatedAt,
-		Phase: string(v.facts.Now()), HoldUp: v.facts.HoldUp(), Outlets: v.facts.Outlets, Readings: len(v.inForce),
+		Phases: v.facts.Strip(), HoldUp: v.facts.HoldUp(), Outlets: v.facts.Outlets, Readings: len(v.inForce),
 		Danger: v.facts.LiveGround != "", Settled: v.result.Settled,
 	}
 }

@@ -1,0 +1,44 @@
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema.gen';
+
+export type Schemas = components['schemas'];
+export type Call = Schemas['Call'];
+export type CallSummary = Schemas['CallSummary'];
+export type Stop = Schemas['Stop'];
+export type Device = Schemas['Device'];
+export type Delta = Schemas['Delta'];
+export type Side = Schemas['Side'];
+export type Reading = Schemas['Reading'];
+export type StoredReading = Schemas['StoredReading'];
+export type Suspect = Schemas['Suspect'];
+export type Test = Schemas['Test'];
+export type Danger = Schemas['Danger'];
+export type Tool = Schemas['Tool'];
+export type Mode = NonNullable<Schemas['Reading']['mode']>;
+export type Half = Schemas['Half'];
+export type Basics = Schemas['Basics'];
+export type NewStop = Schemas['NewStop'];
+export type StopChange = Schemas['StopChange'];
+
+export const client = createClient<paths>();
+
+/** A refusal of the server, in the words it gave. */
+export class Refused extends Error {}
+
+interface Answer<T> {
+	data?: T;
+	error?: Schemas['Problem'];
+	response: Response;
+}
+
+/** The answer's body, or the server's reason as an error. */
+export async function body<T>(asked: Promise<Answer<T>>): Promise<T> {
+	let answer: Answer<T>;
+	try {
+		answer = await asked;
+	} catch {
+		throw new Error('The server does not answer. Nothing is lost: try again when it is back.');
+	}
+	if (answer.data !== undefined) return answer.data;
+	throw new Refused(answer.error?.detail ?? answer.error?.title ?? `The server answered ${answer.response.status}.`);
+}

@@ -1,0 +1,28 @@
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { StrictMode } from 'react';
+import { createRoot } from 'react-dom/client';
+import { BrowserRouter, Route, Routes } from 'react-router';
+import { CallScreen } from './calls/CallScreen';
+import { Day } from './calls/Day';
+import './styles.css';
+import { followTheme } from './ui/theme';
+
+followTheme();
+
+const queries = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFocus: true, staleTime: 2000 } } });
+
+const root = document.getElementById('root');
+if (root) {
+	createRoot(root).render(
+		<StrictMode>
+			<QueryClientProvider client={queries}>
+				<BrowserRouter>
+					<Routes>
+						<Route path="/calls/:call" element={<CallScreen />} />
+						<Route path="*" element={<Day />} />
+					</Routes>
+				</BrowserRouter>
+			</QueryClientProvider>
+		</StrictMode>,
+	);
+}

@@ -1,0 +1,52 @@
+import type { Call } from '../api/client';
+import { useWithdrawReading } from '../api/hooks';
+import { Delta } from '../delta/Delta';
+import { Problem } from '../ui/Problem';
+import { timeOf } from '../ui/words';
+import { inWords } from './tools';
+
+/** Everything read on the call, newest first; what was taken back stays, struck out. */
+export function ReadingList({ call, pick }: { call: Call; pick: (box: string) => void }) {
+	const withdraw = useWithdrawReading(call.id);
+	const stopOf = (device: string) => call.stops.find((s) => s.devices.some((d) => d.id === device));
+	if (call.readings.length === 0)
+		return <p className="m-0 py-3 text-soft">Nothing read yet. Record as found before loosening anything.</p>;
+	return (
+		<>
+			<Problem error={withdraw.error} />
+			<ol className="m-0 list-none p-0" aria-label="Readings, newest first">
+				{call.readings.map((r) => {
+					const stop = stopOf(r.reading.at);
+					const out = r.withdrawn || r.problem !== undefined;
+					return (
+						<li key={r.id} className="flex items-center gap-3 border-b border-rule py-1">
+							<span className={out ? 'opacity-40' : ''}>
+								<Delta delta={r.delta} size={40} />
+							</span>
+							<button
+								type="button"
+								className="min-h-11 min-w-0 grow text-left hover:bg-wash"
+								onClick={() => stop && pick(stop.box)}
+							>
+								<span className={`block font-bold ${r.withdrawn ? 'line-through' : ''}`}>
+									{stop?.label ?? r.reading.at}, {r.reading.half}
+								</span>
+								<span className={`block tabular-nums ${r.withdrawn ? 'line-through' : ''}`}>{inWords(r.reading)}</span>
+								{r.problem && <span className="block text-soft">Left out of account: {r.problem}</span>}
+							</button>
+							<span className="text-soft">{timeOf(r.takenAt)}</span>
+							<button
+								type="button"
+								className="min-h-11 min-w-11 px-2 underline decoration-hair underline-offset-4"
+								onClick={() => withdraw.mutate({ reading: r.id, withdrawn: !r.withdrawn })}
+								aria-label={`${r.withdrawn ? 'Put back' : 'Undo'}: ${stop?.label ?? r.reading.at}, ${r.reading.half} half, ${inWords(r.reading)}`}
+							>
+								{r.withdrawn ? 'put back' : 'undo'}
+							</button>
+						</li>
+					);
+				})}
+			</ol>
+		</>
+	);
+}

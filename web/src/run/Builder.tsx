@@ -1,0 +1,201 @@
+import { Undo2 } from 'lucide-react';
+import { type FormEvent, useEffect, useRef, useState } from 'react';
+import type { Basics, Call, NewStop } from '../api/client';
+import { useAddStop, useReplaceCircuit, useSetBreaker, useUndoRun } from '../api/hooks';
+import { Button, field } from '../ui/Button';
+import { OpenFile } from '../ui/OpenFile';
+import { Problem } from '../ui/Problem';
+import { numberIn } from '../ui/words';
+
+interface Props {
+	call: Call;
+	basics: Basics;
+	/** The stop picked on the run: the next one goes behind it. */
+	picked: string | null;
+	pick: (box: string) => void;
+	close?: () => void;
+}
+
+/** Builds the run: breaker, then stop after stop, one line each. */
+export function Builder({ call, basics, picked, pick, close }: Props) {
+	const undo = useUndoRun(call.id);
+	const replace = useReplaceCircuit(call.id);
+	return (
+		<section className="grid gap-3 border-t-2 border-ink bg-paper px-4 py-3 wide:px-6" aria-label="Build the run">
+			<div className="flex flex-wrap items-center gap-x-6 gap-y-2">
+				<h2 className="m-0 text-lg font-bold">{call.stops.length ? 'The run' : 'Build the run'}</h2>
+				<Breaker call={call} basics={basics} />
+				<div className="ml-auto flex flex-wrap items-center gap-1">
+					{call.canUndoRun && (
+						<Button kind="quiet" onClick={() => undo.mutate(undefined)} disabled={undo.isPending}>
+							<Undo2 size={18} aria-hidden="true" /> Undo
+						</Button>
+					)}
+					<OpenFile label="Open a circuit file" open={(text) => replace.mutate(text)} />
+					{call.stops.length > 0 && (
+						<a
+							href={`/api/calls/${call.id}/circuit`}
+							download
+							className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
+						>
+							Download
+						</a>
+					)}
+					{close && (
+						<Button onClick={close} className="ml-2">
+							Done
+						</Button>
+					)}
+				</div>
+			</div>
+			<AddStop call={call} basics={basics} picked={picked} pick={pick} />
+			<Problem error={replace.error ?? undo.error} />
+		</section>
+	);
+}
+
+function Breaker({ call, basics }: { call: Call; basics: Basics }) {
+	const set = useSetBreaker(call.id);
+	const [label, setLabel] = useState(call.breaker.label);
+	const choices = basics.breakerAmps.includes(call.breaker.amps)
+		? basics.breakerAmps
+		: [...basics.breakerAmps, call.breaker.amps];
+	return (
+		<div className="flex items-center gap-2">
+			<label className="flex items-center gap-2">
+				Breaker
+				<input
+					className={`${field} w-16 text-center font-bold`}
+					value={label}
+					placeholder="no."
+					onChange={(e) => setLabel(e.target.value)}
+					onBlur={() => label !== call.breaker.label && set.mutate({ label, amps: call.breaker.amps })}
+					onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
+				/>
+			</label>
+			<fieldset className="m-0 flex border-0 p-0">
+				<legend className="sr-only">Breaker rating</legend>
+				{choices.map((amps) => (
+					<button
+						key={amps}
+						type="button"
+						aria-pressed={call.breaker.amps === amps}
+						onClick={() => set.mutate({ label, amps })}
+						className="min-h-11 border-2 border-ink px-3 not-first:border-l-0 aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper"
+					>
+						{amps} A
+					</button>
+				))}
+			</fieldset>
+		</div>
+	);
+}
+
+function AddStop({ call, basics, picked, pick }: Props) {
+	const add = useAddStop(call.id);
+	const last = call.stops.at(-1)?.box ?? 'panel';
+	const [after, setAfter] = useState<string | null>(null);
+	const [label, setLabel] = useState('');
+	const [ft, setFeet] = useState('');
+	const [awg, setAwg] = useState(0);
+	const [ground, setGround] = useState(true);
+	const [wrong, setWrong] = useState<Error | null>(null);
+	const name = useRef<HTMLInputElement>(null);
+	const behind = after ?? picked ?? last;
+
+	useEffect(() => name.current?.focus(), []);
+
+	// A stop picked on the run is where the next one branches off.
+	useEffect(() => {
+		if (picked) setAfter(picked);
+	}, [picked]);
+
+	const submit = (e: FormEvent) => {
+		e.preventDefault();
+		const stop: NewStop = { after: behind, label, ground, awg };
+		if (ft.trim()) stop.feet = numberIn(ft);
+		if (Number.isNaN(stop.feet)) {
+			setWrong(new Error(`Cable: “${ft}” is not a number of feet.`));
+			return;
+		}
+		setWrong(null);
+		add.mutate(stop, {
+			onSuccess: (now) => {
+				const before = new Set(call.stops.map((s) => s.box));
+				const made = now.stops.find((s) => !before.has(s.box));
+				setLabel('');
+				setFeet('');
+				if (made) {
+					setAfter(made.box);
+					pick(made.box);
+				}
+				name.current?.focus();
+			},
+		});
+	};
+
+	return (
+		<form onSubmit={submit} className="grid gap-2">
+			<div className="flex flex-wrap items-end gap-3">
+				<label className="grid gap-1 text-soft">
+					behind
+					<select className={`${field} max-w-48`} value={behind} onChange={(e) => setAfter(e.target.value)}>
+						<option value="panel">the panel</option>
+						{call.stops.map((s) => (
+							<option key={s.box} value={s.box}>
+								{s.label}
+							</option>
+						))}
+					</select>
+				</label>
+				<label className="grid gap-1 text-soft">
+					cable, roughly
+					<span className="flex items-baseline gap-1">
+						<input
+							className={`${field} mono w-16 text-right`}
+							inputMode="decimal"
+							value={ft}
+							placeholder={String(basics.assumedFeet)}
+							onChange={(e) => setFeet(e.target.value)}
+						/>
+						ft
+					</span>
+				</label>
+				<label className="grid gap-1 text-soft">
+					gauge
+					<select className={field} value={awg} onChange={(e) => setAwg(Number(e.target.value))}>
+						<option value={0}>as the breaker asks</option>
+						{basics.gauges.map((g) => (
+							<option key={g} value={g}>
+								{g} AWG
+							</option>
+						))}
+					</select>
+				</label>
+				<label className="flex min-h-11 items-center gap-2">
+					<input
+						type="checkbox"
+						className="size-6 accent-accent"
+						checked={ground}
+						onChange={(e) => setGround(e.target.checked)}
+					/>
+					has a ground wire
+				</label>
+				<label className="grid min-w-40 grow gap-1 text-soft">
+					next outlet
+					<input
+						ref={name}
+						className={`${field} text-lg font-bold`}
+						value={label}
+						placeholder="what you call it, then Enter"
+						onChange={(e) => setLabel(e.target.value)}
+					/>
+				</label>
+				<Button kind="main" type="submit" disabled={add.isPending}>
+					Add
+				</Button>
+			</div>
+			<Problem error={wrong ?? add.error} />
+		</form>
+	);
+}

@@ -1,0 +1,244 @@
+import { useEffect, useLayoutEffect, useRef, useState } from 'react';
+import type { Call, Delta, Half } from '../api/client';
+import { DeltaMark } from '../delta/Delta';
+import { describe } from '../delta/shape';
+import { feet, percent } from '../ui/words';
+import { layOut, type Placed } from './layout';
+
+interface Props {
+	call: Call;
+	picked: string | null;
+	pick: (box: string) => void;
+}
+
+const halves: Half[] = ['top', 'bottom'];
+const left = 84; // the panel, and room beside it
+const tall = 124; // from row to row
+const above = 60; // of a row: deltas over the line
+const worthDrawing = 0.01; // suspicion below this is only in the list
+const narrow = 138; // the least a stop needs
+
+function useWidth() {
+	const ref = useRef<HTMLDivElement>(null);
+	const [width, setWidth] = useState(1200);
+	useLayoutEffect(() => {
+		const element = ref.current;
+		if (!element) return;
+		const watch = new ResizeObserver(() => setWidth(element.clientWidth));
+		watch.observe(element);
+		return () => watch.disconnect();
+	}, []);
+	return [ref, width] as const;
+}
+
+/** The run, from the panel outward, like a line of stations with its branches below. */
+export function Run({ call, picked, pick }: Props) {
+	const [ref, width] = useWidth();
+	const layout = layOut(call.stops);
+	const column = Math.max(narrow, Math.min(240, (width - left - 64) / Math.max(1, layout.columns)));
+	const x = (c: number) => left + c * column - (c ? column * 0.12 : 0);
+	const y = (r: number) => above + 2 + r * tall;
+	const whole = Math.max(width, x(layout.columns) + 76);
+	const high = layout.rows * tall + 4;
+	const weights = new Map(
+		call.diagnosis.sites.filter((s) => s.probability >= worthDrawing).map((s) => [s.site, s.probability]),
+	);
+
+	// Keep the picked stop in view where the run is longer than the screen.
+	const at = layout.placed.find((p) => p.stop.box === picked);
+	const middle = at ? x(at.column) : null;
+	useEffect(() => {
+		if (middle !== null)
+			ref.current?.scrollTo({ left: middle - (ref.current.clientWidth ?? 0) / 2, behavior: 'smooth' });
+	}, [middle, ref]);
+
+	return (
+		<section ref={ref} className="relative overflow-x-auto bg-sheet" aria-label="The run, from the panel outward">
+			<div className="relative" style={{ width: whole, height: high }}>
+				<svg width={whole} height={high} className="absolute inset-0" aria-hidden="true">
+					{at && (
+						<rect
+							x={x(at.column) - narrow / 2 + 2}
+							y={y(at.row) - above + 1}
+							width={narrow - 4}
+							height={tall - 3}
+							fill="var(--accent-wash)"
+						/>
+					)}
+					{layout.placed.map((p) => (
+						<Line key={p.stop.box} p={p} x={x} y={y} column={column} weight={weights.get(p.stop.cable.id)} />
+					))}
+					<PanelMark call={call} y={y(0)} weight={weights.get('panel')} />
+					{layout.placed.map((p) => (
+						<StopMark
+							key={p.stop.box}
+							call={call}
+							p={p}
+							x={x(p.column)}
+							y={y(p.row)}
+							picked={p.stop.box === picked}
+							weight={weights.get(p.stop.box)}
+						/>
+					))}
+				</svg>
+				{layout.placed.map((p) => (
+					<button
+						key={p.stop.box}
+						type="button"
+						onClick={() => pick(p.stop.box)}
+						aria-pressed={p.stop.box === picked}
+						aria-label={label(call, p, weights.get(p.stop.box))}
+						className="absolute bg-transparent"
+						style={{
+							left: x(p.column) - narrow / 2 + 4,
+							top: y(p.row) - above + 2,
+							width: narrow - 8,
+							height: tall - 6,
+						}}
+					/>
+				))}
+			</div>
+		</section>
+	);
+}
+
+function found(call: Call, device: string, half: Half): Delta | undefined {
+	return call.halves.find((h) => h.device === device && h.half === half)?.delta;
+}
+
+function label(call: Call, p: Placed, weight: number | undefined): string {
+	const read = p.stop.devices.flatMap((d) => halves.map((h) => `${h} half ${describe(found(call, d.id, h))}`));
+	const suspicion = weight ? `, ${percent(weight)} of suspicion` : '';
+	return `${p.stop.label}, fed from ${p.stop.from === 'panel' ? 'the panel' : (call.stops.find((s) => s.box === p.stop.from)?.label ?? p.stop.from)}${suspicion}; ${read.join('; ')}`;
+}
+
+interface LineProps {
+	p: Placed;
+	x: (column: number) => number;
+	y: (row: number) => number;
+	column: number;
+	weight: number | undefined;
+}
+
+/** The cable that feeds a stop. One without a ground is drawn as two thin lines. */
+function Line({ p, x, y, column, weight }: LineProps) {
+	const [x1, x2] = [x(p.fromColumn) + (p.fromColumn ? 10 : 0), x(p.column) - 10];
+	const [y1, y2] = [y(p.fromRow), y(p.row)];
+	const branch = y1 !== y2;
+	const turn = x(p.fromColumn) + Math.min(column * 0.42, 84);
+	const d = branch ? `M${x1} ${y1 + 6} H${turn - 8} q8 0 8 8 V${y2 - 8} q0 8 8 8 H${x2}` : `M${x1} ${y1} H${x2}`;
+	const start = branch ? turn + 8 : p.fromColumn ? x1 : x(0);
+	const mid = (start + x2) / 2;
+	const ground = p.stop.cable.conductors.includes('ground');
+	return (
+		<g>
+			<path d={d} fill="none" stroke="var(--ink)" strokeWidth={ground ? 4 : 6} />
+			{!ground && <path d={d} fill="none" stroke="var(--sheet)" strokeWidth="2.6" />}
+			<text
+				x={branch ? turn + 7 : mid}
+				y={branch ? y2 - 14 : y2 - 9}
+				textAnchor={branch ? 'start' : 'middle'}
+				fontSize="14"
+				fill="var(--soft)"
+			>
+				{feet(p.stop.cable.feet)}
+			</text>
+			{weight !== undefined && (
+				<>
+					<rect
+						x={mid - Math.max(3, weight * 45)}
+						y={y2 + 6}
+						width={Math.max(6, weight * 90)}
+						height="6"
+						fill="var(--accent)"
+					/>
+					<text
+						x={mid}
+						y={y2 + 27}
+						textAnchor="middle"
+						fontSize="14"
+						fontWeight="700"
+						fill="var(--ink)"
+						className="mono"
+					>
+						{percent(weight)}
+					</text>
+				</>
+			)}
+		</g>
+	);
+}
+
+function PanelMark({ call, y, weight }: { call: Call; y: number; weight: number | undefined }) {
+	return (
+		<g>
+			<rect x="16" y={y - 34} width="62" height="68" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="2.500" />
+			<text x="47" y={y - 2} textAnchor="middle" fontSize="22" fontWeight="700" fill="var(--ink)">
+				{call.breaker.label || '?'}
+			</text>
+			<text x="47" y={y + 20} textAnchor="middle" fontSize="14" fill="var(--soft)">
+				{call.breaker.amps} A
+			</text>
+			{weight !== undefined && <Weight x={47} y={y + 42} p={weight} />}
+		</g>
+	);
+}
+
+interface StopProps {
+	call: Call;
+	p: Placed;
+	x: number;
+	y: number;
+	picked: boolean;
+	weight: number | undefined;
+}
+
+function StopMark({ call, p, x, y, picked, weight }: StopProps) {
+	const deltas = p.stop.devices.flatMap((d) => halves.map((h) => ({ id: d.id + h, delta: found(call, d.id, h) })));
+	const gap = Math.min(44, 120 / Math.max(1, deltas.length));
+	return (
+		<g>
+			{deltas.map((d, i) => (
+				<DeltaMark
+					key={d.id}
+					delta={d.delta}
+					cx={x + (i - (deltas.length - 1) / 2) * gap}
+					cy={y - 33}
+					r={Math.min(15, gap * 0.36)}
+				/>
+			))}
+			<rect
+				x={x - 9}
+				y={y - 9}
+				width="18"
+				height="18"
+				fill={picked ? 'var(--accent)' : 'var(--sheet)'}
+				stroke="var(--ink)"
+				strokeWidth="2.500"
+			/>
+			<text x={x} y={y + 29} textAnchor="middle" fontSize="16" fontWeight={picked ? 700 : 600} fill="var(--ink)">
+				{short(p.stop.label)}
+			</text>
+			{weight !== undefined && <Weight x={x} y={y + 38} p={weight} />}
+		</g>
+	);
+}
+
+/** The weight of suspicion: how much probability hangs there. */
+function Weight({ x, y, p }: { x: number; y: number; p: number }) {
+	const long = Math.max(3, p * 58);
+	const text = percent(p);
+	const whole = long + 8 + text.length * 8;
+	return (
+		<g>
+			<rect x={x - whole / 2} y={y} width={long} height="14" fill="var(--accent)" />
+			<text x={x - whole / 2 + long + 7} y={y + 12} fontSize="14" fontWeight="700" fill="var(--ink)" className="mono">
+				{text}
+			</text>
+		</g>
+	);
+}
+
+function short(name: string): string {
+	return name.length > 17 ? `${name.slice(0, 16)}…` : name;
+}

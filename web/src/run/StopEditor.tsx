@@ -1,0 +1,98 @@
+import { useState } from 'react';
+import type { Basics, Call, Stop, StopChange } from '../api/client';
+import { useChangeStop, useRemoveStop } from '../api/hooks';
+import { Button, field } from '../ui/Button';
+import { Problem } from '../ui/Problem';
+import { numberIn } from '../ui/words';
+
+/** Corrects a stop and the cable that feeds it; each change is saved as it is made. */
+export function StopEditor({ call, stop, basics }: { call: Call; stop: Stop; basics: Basics }) {
+	const change = useChangeStop(call.id);
+	const remove = useRemoveStop(call.id);
+	const [wrong, setWrong] = useState<Error | null>(null);
+	const save = (what: StopChange) => {
+		setWrong(null);
+		change.mutate({ box: stop.box, change: what });
+	};
+	const threeSlots = stop.devices.some((d) => d.slots !== 2);
+	return (
+		<div className="grid gap-3">
+			<div className="flex flex-wrap items-end gap-3">
+				<Typed words="name" value={stop.label} save={(label) => save({ label })} wide />
+				<Typed
+					words="cable to here, ft"
+					value={String(stop.cable.feet)}
+					numeric
+					save={(ft) =>
+						Number.isNaN(numberIn(ft))
+							? setWrong(new Error(`Cable: “${ft}” is not a number of feet.`))
+							: save({ feet: numberIn(ft) })
+					}
+				/>
+				<label className="grid gap-1 text-soft">
+					gauge
+					<select className={field} value={stop.cable.awg} onChange={(e) => save({ awg: Number(e.target.value) })}>
+						{basics.gauges.map((g) => (
+							<option key={g} value={g}>
+								{g} AWG
+							</option>
+						))}
+					</select>
+				</label>
+			</div>
+			<div className="flex flex-wrap items-center gap-x-5 gap-y-1">
+				<label className="flex min-h-11 items-center gap-2">
+					<input
+						type="checkbox"
+						className="size-6 accent-accent"
+						checked={stop.cable.conductors.includes('ground')}
+						onChange={(e) => save({ ground: e.target.checked })}
+					/>
+					cable has a ground wire
+				</label>
+				<label className="flex min-h-11 items-center gap-2">
+					<input
+						type="checkbox"
+						className="size-6 accent-accent"
+						checked={threeSlots}
+						onChange={(e) => save({ slots: e.target.checked ? 3 : 2 })}
+					/>
+					face has a ground slot
+				</label>
+				<Button kind="quiet" className="ml-auto" disabled={remove.isPending} onClick={() => remove.mutate(stop.box)}>
+					Take {stop.label} off the run
+				</Button>
+			</div>
+			<Problem error={wrong ?? change.error ?? remove.error} />
+		</div>
+	);
+}
+
+function Typed({
+	words,
+	value,
+	save,
+	numeric,
+	wide,
+}: {
+	words: string;
+	value: string;
+	save: (v: string) => void;
+	numeric?: boolean;
+	wide?: boolean;
+}) {
+	const [typed, setTyped] = useState(value);
+	return (
+		<label className={`grid gap-1 text-soft ${wide ? 'grow' : ''}`}>
+			{words}
+			<input
+				className={`${field} ${numeric ? 'mono w-24 text-right' : 'w-full font-bold'}`}
+				inputMode={numeric ? 'decimal' : undefined}
+				value={typed}
+				onChange={(e) => setTyped(e.target.value)}
+				onBlur={() => typed.trim() !== value && save(typed)}
+				onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
+			/>
+		</label>
+	);
+}
