@@ -92,9 +92,16 @@ type badInput struct{ error }
 // and gets its page.
 func frontEnd(front fs.FS) echo.HandlerFunc {
 	files := http.FileServerFS(front)
+	_, missing := fs.Stat(front, "index.html")
 	return func(c *echo.Context) error {
+		if missing != nil {
+			return &echo.ProblemError{
+				Status: http.StatusServiceUnavailable, Title: "No front end",
+				Detail: "This binary was built without its front end. Run make build, and start it again.",
+			}
+		}
 		r := c.Request()
-		if _, err := fs.Stat(front, r.URL.Path[1:]); err != nil || r.URL.Path == "/" {
+		if file, err := fs.Stat(front, r.URL.Path[1:]); err != nil || file.IsDir() {
 			r.URL.Path = "/"
 			c.Response().Header().Set("Cache-Control", "no-cache")
 		} else {

@@ -195,7 +195,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 				</main>
 			)}
 			{readable && (
-				<div className="fixed inset-x-0 bottom-0 z-5 border-t-2 border-ink bg-paper pb-[env(safe-area-inset-bottom)] wide:hidden">
+				<footer className="fixed inset-x-0 bottom-0 z-5 border-t-2 border-ink bg-paper pb-[env(safe-area-inset-bottom)] wide:hidden">
 					<Dialog.Root open={sheet} onOpenChange={setSheet}>
 						<Dialog.Trigger asChild>
 							<button type="button" className="flex min-h-12 w-full items-center gap-3 px-4 text-left">
@@ -229,7 +229,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 							toEntry();
 						}}
 					/>
-				</div>
+				</footer>
 			)}
 			<Shortcuts open={help} setOpen={setHelp} />
 		</div>

@@ -1,4 +1,4 @@
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import type { Basics, Call, Stop, StopChange } from '../api/client';
 import { useChangeStop, useRemoveStop } from '../api/hooks';
 import { Button, field } from '../ui/Button';
@@ -41,30 +41,38 @@ export function StopEditor({ call, stop, basics }: { call: Call; stop: Stop; bas
 				</label>
 			</div>
 			<div className="flex flex-wrap items-center gap-x-5 gap-y-1">
-				<label className="flex min-h-11 items-center gap-2">
-					<input
-						type="checkbox"
-						className="size-6 accent-accent"
-						checked={stop.cable.conductors.includes('ground')}
-						onChange={(e) => save({ ground: e.target.checked })}
-					/>
-					cable has a ground wire
-				</label>
-				<label className="flex min-h-11 items-center gap-2">
-					<input
-						type="checkbox"
-						className="size-6 accent-accent"
-						checked={threeSlots}
-						onChange={(e) => save({ slots: e.target.checked ? 3 : 2 })}
-					/>
-					face has a ground slot
-				</label>
+				<Ticked
+					words="cable has a ground wire"
+					value={stop.cable.conductors.includes('ground')}
+					save={(ground) => save({ ground })}
+				/>
+				<Ticked words="face has a ground slot" value={threeSlots} save={(three) => save({ slots: three ? 3 : 2 })} />
 				<Button kind="quiet" className="ml-auto" disabled={remove.isPending} onClick={() => remove.mutate(stop.box)}>
 					Take {stop.label} off the run
 				</Button>
 			</div>
 			<Problem error={wrong ?? change.error ?? remove.error} />
 		</div>
+	);
+}
+
+/** A tick that shows at once and goes back where it is refused. */
+function Ticked({ words, value, save }: { words: string; value: boolean; save: (v: boolean) => void }) {
+	const [ticked, setTicked] = useState(value);
+	useEffect(() => setTicked(value), [value]);
+	return (
+		<label className="flex min-h-11 items-center gap-2">
+			<input
+				type="checkbox"
+				className="size-6 accent-accent"
+				checked={ticked}
+				onChange={(e) => {
+					setTicked(e.target.checked);
+					save(e.target.checked);
+				}}
+			/>
+			{words}
+		</label>
 	);
 }
 

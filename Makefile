@@ -1,0 +1,63 @@
+# Two commands do everything on a fresh machine with Go, Node and make:
+#   make demo   installs, builds, starts with demo data, prints the address
+#   make test   installs Chromium and ngspice from Debian if missing, runs all tests
+.PHONY: demo build test test-go test-web test-e2e setup bench shots generate clean
+.DEFAULT_GOAL := build
+
+BIN := bin/elvat
+LISTEN ?= 127.0.0.1:8181
+
+demo: build
+	./$(BIN) demo --listen $(LISTEN)
+
+build: $(BIN)
+
+# The front end is embedded in the binary.
+$(BIN): web/dist/index.html $(shell find cmd core internal web/embed.go go.mod -name '*.go' -o -name '*.json' -o -name '*.sql' -o -name go.mod)
+	go build -o $@ ./cmd/elvat
+
+web/dist/index.html: web/node_modules/.done $(shell find web/src web/public web/index.html web/vite.config.ts -type f)
+	rm -rf web/dist/assets web/dist/index.html
+	cd web && npm run --silent build
+
+%/node_modules/.done: %/package-lock.json
+	cd $* && npm ci --silent --no-fund --no-audit
+	touch $@
+
+test: setup test-go test-web test-e2e
+
+test-go:
+	go vet ./...
+	GOOS=js GOARCH=wasm go build ./core/...
+	go test ./...
+
+test-web: web/node_modules/.done
+	cd web && npm run --silent check
+
+test-e2e: build e2e/node_modules/.done
+	cd e2e && npm run --silent check && npm test --silent
+
+# Chromium and ngspice come from Debian; nothing else is downloaded outside the registries.
+setup:
+	@missing=""; \
+	for tool in chromium ngspice; do command -v $$tool >/dev/null || missing="$$missing $$tool"; done; \
+	if [ -n "$$missing" ]; then \
+		as=""; [ "$$(id -u)" = 0 ] || as=sudo; \
+		$$as apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$as apt-get install -y -qq --no-install-recommends $$missing; \
+	fi
+
+# Figures for docs/performance.md: core benchmarks, then tap to updated suspects in the browser.
+bench: setup build e2e/node_modules/.done
+	go test -run '^$$' -bench . -benchmem ./core/...
+	cd e2e && npm run --silent latency
+
+# Pictures of the main views from the demo data, in docs/screenshots.
+shots: setup build e2e/node_modules/.done
+	cd e2e && npm run --silent shots
+
+generate: web/node_modules/.done
+	go generate ./internal/api
+	cd web && npm run --silent generate
+
+clean:
+	rm -rf bin web/dist/assets web/dist/index.html web/node_modules e2e/node_modules

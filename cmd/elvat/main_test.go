@@ -1,0 +1,161 @@
+package main
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/json"
+	"errors"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+	"elvat/core/tester"
+	"elvat/internal/demo"
+)
+
+// TestMain lets the test binary stand in for the command itself.
+func TestMain(m *testing.M) {
+	if os.Getenv("ELVAT_AS_COMMAND") != "" {
+		main()
+		return
+	}
+	os.Exit(m.Run())
+}
+
+func command(t *testing.T, args ...string) *exec.Cmd {
+	cmd := exec.CommandContext(t.Context(), os.Args[0], args...)
+	cmd.Env = append(os.Environ(), "ELVAT_AS_COMMAND=1")
+	return cmd
+}
+
+// run is what the command prints, what it complains of, and its exit code.
+func run(t *testing.T, input string, args ...string) (string, string, int) {
+	cmd := command(t, args...)
+	var out, complaint bytes.Buffer
+	cmd.Stdin, cmd.Stdout, cmd.Stderr = strings.NewReader(input), &out, &complaint
+	err := cmd.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		require.NoError(t, err)
+	}
+	return out.String(), complaint.String(), cmd.ProcessState.ExitCode()
+}
+
+// binderyFile is the demo's bindery with its fault, as a file.
+func binderyFile(t *testing.T) (string, *circuit.Circuit) {
+	c, err := demo.Circuit("bindery")
+	require.NoError(t, err)
+	data, err := c.Encode()
+	require.NoError(t, err)
+	path := filepath.Join(t.TempDir(), "bindery.json")
+	require.NoError(t, os.WriteFile(path, data, 0o600))
+	return path, c
+}
+
+func TestReadThenDiagnose(t *testing.T) {
+	file, c := binderyFile(t)
+	out, complaint, code := run(t, "", "read", file, "--tool", "plug")
+	require.Zero(t, code, complaint)
+	readings, err := tester.Parse([]byte(out), c)
+	require.NoError(t, err)
+	assert.Len(t, readings, 18)
+
+	out, complaint, code = run(t, out, "diagnose", file, "--readings", "-")
+	require.Zero(t, code, complaint)
+	var result diagnosis.Result
+	require.NoError(t, json.Unmarshal([]byte(out), &result))
+	assert.Equal(t, "elvat-diagnosis/1", result.Format)
+	assert.Equal(t, "open neutral", result.Suspects[0].Name)
+	assert.Contains(t, []string{"B2", "B3"}, result.Suspects[0].Site)
+}
+
+func TestReadNarrowed(t *testing.T) {
+	file, c := binderyFile(t)
+	data, err := os.ReadFile(file)
+	require.NoError(t, err)
+	out, complaint, code := run(t, string(data), "read", "-", "--at", "R3")
+	require.Zero(t, code, complaint)
+	readings, err := tester.Parse([]byte(out), c)
+	require.NoError(t, err)
+	seen := map[tester.Tool]int{}
+	for _, r := range readings {
+		assert.Equal(t, "R3", r.At)
+		seen[r.Tool]++
+	}
+	assert.Equal(t, map[tester.Tool]int{tester.Plug: 2, tester.Meter: 4, tester.Sensor: 2, tester.Lamp: 2}, seen, "both halves, the meter in both modes")
+}
+
+func TestNetlistRunsInNgspice(t *testing.T) {
+	file, _ := binderyFile(t)
+	deck, complaint, code := run(t, "", "netlist", file)
+	require.Zero(t, code, complaint)
+	assert.Contains(t, deck, "= W3@B2.neutral", "nodes are named")
+	cmd := exec.CommandContext(t.Context(), "ngspice", "-b")
+	cmd.Stdin = strings.NewReader(deck)
+	out, err := cmd.CombinedOutput()
+	require.NoError(t, err, string(out))
+	assert.Contains(t, string(out), "v(1) =")
+}
+
+func TestBadInput(t *testing.T) {
+	file, _ := binderyFile(t)
+	broken := filepath.Join(t.TempDir(), "broken.json")
+	require.NoError(t, os.WriteFile(broken, []byte(`{ "format": "elvat-circuit/1", "breaker": { "amps": 20 }, "cables": [ { "id": "W4", "from": "B9", "to": "panel", "awg": 12, "feet": 3, "conductors": ["hot"] } ] }`), 0o600))
+	for _, row := range []struct {
+		args []string
+		want string
+	}{
+		{[]string{"read", broken}, "cable W4: comes from B9, which is not in the file"},
+		{[]string{"netlist", broken}, "cable W4"},
+		{[]string{"diagnose", broken, "--readings", "-"}, "cable W4"},
+		{[]string{"read", "nowhere.json"}, "nowhere.json"},
+		{[]string{"read", file, "--at", "R77"}, "--at R77: no such device"},
+		{[]string{"read", file, "--tool", "crystal"}, "--tool crystal is not known"},
+		{[]string{"read"}, "accepts 1 arg"},
+		{[]string{"diagnose", file}, `"readings" not set`},
+		{[]string{"diagnose", file, "--readings", broken}, `unknown key`},
+		{[]string{"diagnose", "-", "--readings", "-"}, "only one of the two files"},
+		{[]string{"serve", "--db", "/nowhere/at/all.db"}, "/nowhere/at/all.db"},
+		{[]string{"serve", "--db", filepath.Join(t.TempDir(), "x.db"), "--listen", "256.0.0.1:1"}, "256.0.0.1"},
+		{[]string{"sing"}, `unknown command "sing"`},
+	} {
+		out, complaint, code := run(t, "", row.args...)
+		assert.Equal(t, 1, code, row.args)
+		assert.Empty(t, out, row.args)
+		assert.Contains(t, complaint, row.want, row.args)
+		assert.Equal(t, 1, strings.Count(strings.TrimSpace(complaint), "\n")+1, "one clear line: %s", complaint)
+	}
+}
+
+// TestServe: it prints its address, answers on the loopback alone, and ends
+// cleanly when told to.
+func TestServe(t *testing.T) {
+	for _, name := range []string{"serve", "demo"} {
+		cmd := command(t, name, "--listen", "127.0.0.1:0", "--db", filepath.Join(t.TempDir(), "shop.db"))
+		out, err := cmd.StdoutPipe()
+		require.NoError(t, err)
+		require.NoError(t, cmd.Start())
+		line, err := bufio.NewReader(out).ReadString('\n')
+		require.NoError(t, err)
+		address := line[strings.Index(line, "http"):]
+		assert.Contains(t, address, "http://127.0.0.1:")
+		response, err := http.Get(strings.TrimSpace(address) + "/api/calls")
+		require.NoError(t, err)
+		var calls []any
+		require.NoError(t, json.NewDecoder(response.Body).Decode(&calls))
+		require.NoError(t, response.Body.Close())
+		assert.Len(t, calls, map[string]int{"serve": 0, "demo": 3}[name])
+		require.NoError(t, cmd.Process.Signal(syscall.SIGTERM))
+		assert.NoError(t, cmd.Wait(), "exit code 0")
+	}
+	assert.True(t, strings.HasPrefix(defaultAddress, "127.0.0.1:"), "on this machine alone unless told otherwise")
+}

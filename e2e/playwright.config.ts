@@ -1,0 +1,23 @@
+import { defineConfig } from '@playwright/test';
+
+/** Debian's Chromium, kept from talking to anything but the server under test. */
+const launchOptions = {
+	executablePath: '/usr/bin/chromium',
+	args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+};
+
+export default defineConfig({
+	outputDir: 'test-results',
+	reporter: [['list']],
+	timeout: 60_000,
+	expect: { timeout: 10_000 },
+	workers: 2,
+	fullyParallel: true,
+	forbidOnly: true,
+	use: { launchOptions, viewport: { width: 1280, height: 800 }, trace: 'retain-on-failure' },
+	projects: [
+		{ name: 'tests', testDir: 'tests' },
+		{ name: 'shots', testDir: 'shots', fullyParallel: false },
+		{ name: 'latency', testDir: 'latency', fullyParallel: false },
+	],
+});

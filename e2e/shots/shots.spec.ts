@@ -1,0 +1,73 @@
+import { join } from 'node:path';
+import type { Page } from '@playwright/test';
+import { openCall, phone, type Server, test } from '../server';
+
+const folder = join(import.meta.dirname, '..', '..', 'docs', 'screenshots');
+
+/** One picture of each main view, from the demo data. */
+const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (page: Page, server: Server) => Promise<void> }[] = [
+	{
+		name: 'day',
+		open: async (page, server) => {
+			await page.goto(server.url);
+			await page.getByRole('listitem').first().waitFor();
+		},
+	},
+	{
+		name: 'call',
+		open: async (page, server) => {
+			await openCall(page, server, 'Bindery, upper floor');
+			await page.keyboard.press('1');
+		},
+	},
+	{
+		name: 'call-dark-meter',
+		dark: true,
+		open: async (page, server) => {
+			await openCall(page, server, 'Bindery, upper floor');
+			await page.keyboard.press('2');
+			await page.keyboard.press('b');
+			await page.getByLabel('Volts, hot to neutral').fill('3.1');
+			await page.getByLabel('Volts, hot to ground').fill('119.6');
+			await page.getByLabel('Volts, neutral to ground').fill('116.4');
+		},
+	},
+	{ name: 'call-settled', open: (page, server) => openCall(page, server, 'Loft darkroom') },
+	{ name: 'cautions', open: (page, server) => openCall(page, server, 'Aviary porch') },
+	{
+		name: 'run-builder',
+		open: async (page, server) => {
+			await openCall(page, server, 'Loft darkroom');
+			await page.keyboard.press('r');
+		},
+	},
+	{ name: 'phone-call', viewport: phone, open: (page, server) => openCall(page, server, 'Bindery, upper floor') },
+	{
+		name: 'phone-entry',
+		viewport: phone,
+		open: async (page, server) => {
+			await openCall(page, server, 'Bindery, upper floor');
+			await page.getByRole('button', { name: 'Plug', exact: true }).click();
+		},
+	},
+	{
+		name: 'phone-suspects',
+		viewport: phone,
+		open: async (page, server) => {
+			await openCall(page, server, 'Bindery, upper floor');
+			await page.getByRole('button', { name: /^\S+ %/ }).click();
+		},
+	},
+];
+
+for (const shot of shots) {
+	test(shot.name, async ({ page, server }) => {
+		await page.clock.setFixedTime(new Date());
+		await page.setViewportSize(shot.viewport ?? { width: 1280, height: 800 });
+		await page.emulateMedia({ colorScheme: shot.dark ? 'dark' : 'light', reducedMotion: 'reduce' });
+		await shot.open(page, server);
+		await page.waitForLoadState('networkidle');
+		await page.waitForTimeout(300);
+		await page.screenshot({ path: join(folder, `${shot.name}.png`) });
+	});
+}

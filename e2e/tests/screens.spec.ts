@@ -1,0 +1,113 @@
+import AxeBuilder from '@axe-core/playwright';
+import type { Page } from '@playwright/test';
+import { expect, noSidewaysScroll, openCall, phone, type Server, test } from '../server';
+
+const screens: { name: string; open: (page: Page, server: Server) => Promise<void> }[] = [
+	{
+		name: 'the day',
+		open: async (page, server) => {
+			await page.goto(server.url);
+			await expect(page.getByRole('listitem')).toHaveCount(3);
+		},
+	},
+	{
+		name: 'a new call',
+		open: async (page, server) => {
+			await page.goto(server.url);
+			await page.getByRole('button', { name: 'New call' }).click();
+			await expect(page.getByPlaceholder('room or customer')).toBeFocused();
+		},
+	},
+	{ name: 'the cautions', open: (page, server) => openCall(page, server, 'Aviary porch') },
+	{ name: 'a call as found', open: (page, server) => openCall(page, server, 'Bindery, upper floor') },
+	{
+		name: 'a call with the meter in hand',
+		open: async (page, server) => {
+			await openCall(page, server, 'Bindery, upper floor');
+			await page.keyboard.press('2');
+			await page.getByRole('button', { name: 'to a known ground' }).click();
+		},
+	},
+	{
+		name: 'a call with the sensor in hand',
+		open: async (page, server) => {
+			await openCall(page, server, 'Bindery, upper floor');
+			await page.keyboard.press('3');
+			await page.keyboard.press('a');
+		},
+	},
+	{ name: 'a settled call', open: (page, server) => openCall(page, server, 'Loft darkroom') },
+	{
+		name: 'changing the run',
+		open: async (page, server) => {
+			await openCall(page, server, 'Loft darkroom');
+			await page.keyboard.press('r');
+			await expect(page.getByLabel('next outlet')).toBeVisible();
+		},
+	},
+	{
+		name: 'the keys',
+		open: async (page, server) => {
+			await openCall(page, server, 'Bindery, upper floor');
+			await page.keyboard.press('?');
+			await expect(page.getByRole('dialog')).toBeVisible();
+		},
+	},
+	{
+		name: 'a call that is not there',
+		open: async (page, server) => {
+			await page.goto(`${server.url}/calls/999`);
+			await expect(page.getByRole('alert')).toContainText('There is no such call');
+		},
+	},
+];
+
+for (const screen of screens) {
+	test(`${screen.name}: no axe violation, nothing sticks out, on a light laptop and a dark phone`, async ({ page, server }) => {
+		const wrong: string[] = [];
+		page.on('pageerror', (error) => wrong.push(error.message));
+		const looks = [
+			{ viewport: { width: 1280, height: 800 }, colorScheme: 'light' },
+			{ viewport: phone, colorScheme: 'dark' },
+		] as const;
+		for (const { viewport, colorScheme } of looks) {
+			await page.setViewportSize(viewport);
+			await page.emulateMedia({ colorScheme, reducedMotion: 'reduce' });
+			await screen.open(page, server);
+			await noSidewaysScroll(page);
+			const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']).analyze();
+			expect(
+				found.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`),
+				`${colorScheme}, ${viewport.width}`,
+			).toEqual([]);
+		}
+		expect(wrong).toEqual([]);
+	});
+}
+
+test('the suspects of a phone are in a sheet without axe violations', async ({ page, server }) => {
+	await page.setViewportSize(phone);
+	await openCall(page, server, 'Bindery, upper floor');
+	await page.getByRole('button', { name: /Open neutral/ }).click();
+	await expect(page.getByRole('dialog')).toContainText('none of these');
+	const found = await new AxeBuilder({ page }).analyze();
+	expect(found.violations.map((v) => v.id)).toEqual([]);
+});
+
+test('nothing is fetched from anywhere but the server', async ({ page, server }) => {
+	const elsewhere: string[] = [];
+	page.on('request', (request) => {
+		if (!request.url().startsWith(server.url) && !request.url().startsWith('data:')) elsewhere.push(request.url());
+	});
+	await openCall(page, server, 'Bindery, upper floor');
+	await page.waitForLoadState('networkidle');
+	expect(elsewhere).toEqual([]);
+});
+
+test('the theme chosen is kept', async ({ page, server }) => {
+	await page.emulateMedia({ colorScheme: 'light' });
+	await page.goto(server.url);
+	await page.getByRole('button', { name: 'Dark screen' }).click();
+	await page.reload();
+	await expect(page.locator('html')).toHaveAttribute('data-theme', 'dark');
+});

@@ -1,0 +1,88 @@
+package demo_test
+
+import (
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+	"elvat/core/tester"
+	"elvat/internal/demo"
+	"elvat/internal/store"
+)
+
+func TestFill(t *testing.T) {
+	ctx := t.Context()
+	s, err := store.Open(ctx, filepath.Join(t.TempDir(), "demo.db"))
+	require.NoError(t, err)
+	defer s.Close()
+	now := time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC)
+	require.NoError(t, demo.Fill(ctx, s, now))
+	calls, err := s.Calls(ctx)
+	require.NoError(t, err)
+	require.Len(t, calls, 3)
+	for _, call := range calls {
+		revision, err := s.Circuit(ctx, call.ID)
+		require.NoError(t, err)
+		c, err := circuit.Parse(revision.Document)
+		require.NoError(t, err)
+		assert.GreaterOrEqual(t, len(c.Boxes), 4, call.Title)
+		assert.LessOrEqual(t, len(c.Boxes), 9, call.Title)
+		assert.Empty(t, c.Faults, "%s: what is looked for is not stored", call.Title)
+		readings, err := s.Readings(ctx, call.ID)
+		require.NoError(t, err)
+		for _, r := range readings {
+			_, err := tester.ParseOne(r.Document, c)
+			assert.NoError(t, err)
+			assert.False(t, r.TakenAt.After(now.Add(time.Minute)), "%s: read at %v", call.Title, r.TakenAt)
+		}
+	}
+}
+
+// TestScenario: what the demo is there to show is what the core makes of it.
+func TestScenario(t *testing.T) {
+	ctx := t.Context()
+	s, err := store.Open(ctx, filepath.Join(t.TempDir(), "demo.db"))
+	require.NoError(t, err)
+	defer s.Close()
+	require.NoError(t, demo.Fill(ctx, s, time.Now()))
+	for _, row := range []struct {
+		call    int64
+		circuit string
+		settled bool
+		sites   []string // in question
+	}{
+		{1, "porch", false, nil},
+		{2, "darkroom", true, []string{"B3"}},
+		{3, "bindery", false, []string{"B2", "B3"}},
+	} {
+		c, err := demo.Circuit(row.circuit)
+		require.NoError(t, err)
+		stored, err := s.Readings(ctx, row.call)
+		require.NoError(t, err)
+		var readings []tester.Reading
+		for _, r := range stored {
+			reading, err := tester.ParseOne(r.Document, c)
+			require.NoError(t, err)
+			readings = append(readings, reading)
+		}
+		engine, err := diagnosis.NewEngine(c, diagnosis.Defaults())
+		require.NoError(t, err)
+		result, err := engine.Diagnose(readings)
+		require.NoError(t, err)
+		assert.Equal(t, row.settled, result.Settled, row.circuit)
+		for i, site := range row.sites {
+			assert.Equal(t, site, result.Sites[i].Site, row.circuit)
+			assert.Greater(t, result.Sites[i].Probability, 0.2, row.circuit)
+		}
+	}
+}
+
+func TestNoSuchCircuit(t *testing.T) {
+	_, err := demo.Circuit("attic")
+	assert.Error(t, err)
+}

@@ -1,0 +1,315 @@
+package server_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"elvat/core/circuit"
+	"elvat/internal/api"
+	"elvat/internal/demo"
+	"elvat/internal/server"
+	"elvat/internal/store"
+)
+
+var noon = time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC)
+
+// shop is a server on a database of its own.
+type shop struct {
+	t       *testing.T
+	handler http.Handler
+	store   *store.Store
+}
+
+func open(t *testing.T, path string) *shop {
+	s, err := store.Open(t.Context(), path)
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	front := fstest.MapFS{"index.html": {Data: []byte("<title>Elvat</title>")}, "assets/app-1.js": {Data: []byte("//")}}
+	return &shop{t, server.New(server.Config{
+		Store: s, Shop: "A shop", Front: front, Now: func() time.Time { return noon },
+		Log: slog.New(slog.NewTextHandler(io.Discard, nil)),
+	}), s}
+}
+
+func newShop(t *testing.T) *shop { return open(t, filepath.Join(t.TempDir(), "shop.db")) }
+
+func withDemo(t *testing.T) *shop {
+	s := newShop(t)
+	require.NoError(t, demo.Fill(t.Context(), s.store, noon))
+	return s
+}
+
+func (s *shop) ask(method, path, body string) *httptest.ResponseRecorder {
+	r := httptest.NewRequestWithContext(s.t.Context(), method, path, strings.NewReader(body))
+	r.Header.Set("Content-Type", "application/json")
+	if strings.HasSuffix(path, "/circuit") {
+		r.Header.Set("Content-Type", "application/octet-stream")
+	}
+	w := httptest.NewRecorder()
+	s.handler.ServeHTTP(w, r)
+	return w
+}
+
+// call asks for something that answers with a call.
+func (s *shop) call(status int, method, path, body string) api.Call {
+	s.t.Helper()
+	w := s.ask(method, path, body)
+	require.Equal(s.t, status, w.Code, w.Body.String())
+	var c api.Call
+	require.NoError(s.t, json.Unmarshal(w.Body.Bytes(), &c))
+	return c
+}
+
+func reading(id, at, lamps string) string {
+	return fmt.Sprintf(`{ "id": %q, "reading": { "at": %q, "half": "top", "tool": "plug", "lamps": %s } }`, id, at, lamps)
+}
+
+const openNeutral = `{ "hotNeutral": "dark", "hotGround": "lit", "neutralGround": "dark" }`
+
+func TestACallFromNothing(t *testing.T) {
+	s := newShop(t)
+	c := s.call(201, "POST", "/api/calls", `{ "title": " Sail loft ", "complaint": "dead" }`)
+	assert.Equal(t, "Sail loft", c.Title)
+	assert.Nil(t, c.CautionsReadAt)
+	assert.Equal(t, "complaint", string(c.Phases[0].Phase))
+	assert.Equal(t, "now", c.Phases[0].State)
+
+	at := fmt.Sprintf("/api/calls/%d", c.Id)
+	c = s.call(200, "POST", at+"/cautions", "")
+	assert.Equal(t, noon, *c.CautionsReadAt)
+	c = s.call(200, "PUT", at+"/breaker", `{ "label": "14", "amps": 15 }`)
+	assert.Equal(t, 15.0, c.Breaker.Amps)
+	c = s.call(201, "POST", at+"/stops", `{ "after": "panel", "label": "Hatch" }`)
+	c = s.call(201, "POST", at+"/stops", `{ "after": "B1", "label": "Table", "feet": 22, "ground": false, "slots": 2, "awg": 12 }`)
+	require.Len(t, c.Stops, 2)
+	assert.Equal(t, "B1", c.Stops[1].From)
+	assert.Equal(t, 22.0, c.Stops[1].Cable.Feet)
+	assert.EqualValues(t, 12, c.Stops[1].Cable.AWG)
+	assert.False(t, c.Stops[1].Ground)
+	assert.Equal(t, 2, c.Stops[1].Devices[0].Slots)
+	c = s.call(200, "PATCH", at+"/stops/B2", `{ "label": "Bench", "slots": 3, "makeup": "pigtail" }`)
+	assert.Equal(t, "Bench", c.Stops[1].Label)
+	c = s.call(200, "DELETE", at+"/stops/B2", "")
+	assert.Len(t, c.Stops, 1)
+	c = s.call(200, "POST", at+"/circuit/undo", "")
+	assert.Len(t, c.Stops, 2)
+
+	c = s.call(201, "POST", at+"/readings", reading("reading-0001", "R1", openNeutral))
+	require.Len(t, c.Readings, 1)
+	assert.Equal(t, "open neutral", c.Diagnosis.Suspects[0].Name)
+	assert.Equal(t, "as found", phaseNow(c))
+	require.Len(t, c.Halves, 1)
+
+	c = s.call(200, "PATCH", at+"/readings/reading-0001", `{ "withdrawn": true }`)
+	assert.True(t, c.Readings[0].Withdrawn)
+	assert.Empty(t, c.Halves)
+	c = s.call(200, "PATCH", at, `{ "complaint": "all dead" }`)
+	assert.Equal(t, "all dead", c.Complaint)
+}
+
+func phaseNow(c api.Call) string {
+	for _, p := range c.Phases {
+		if p.State == "now" {
+			return string(p.Phase)
+		}
+	}
+	return ""
+}
+
+// TestRefusals: bad input gets a problem document that names the place.
+func TestRefusals(t *testing.T) {
+	s := withDemo(t)
+	broken := strings.Repeat("x", 5<<20)
+	for _, row := range []struct {
+		name, method, path, body string
+		status                   int
+		detail                   string
+	}{
+		{"no such call", "GET", "/api/calls/77", "", 404, "no such call"},
+		{"a call that is no number", "GET", "/api/calls/abc", "", 400, ""},
+		{"no such route", "GET", "/api/nothing", "", 404, ""},
+		{"a call without a name", "POST", "/api/calls", `{ "title": "  ", "complaint": "" }`, 422, "title: a call needs a name"},
+		{"not JSON", "POST", "/api/calls", `{ "title": `, 400, ""},
+		{"wrong type", "POST", "/api/calls", `{ "title": 7 }`, 400, ""},
+		{"a name taken away", "PATCH", "/api/calls/1", `{ "title": "" }`, 422, "title: a call needs a name"},
+		{"a call from a broken file", "POST", "/api/calls", `{ "title": "", "complaint": "", "circuit": "{ \"formt\": 1 }" }`, 422, `unknown key "formt"`},
+		{"a circuit with an orphan", "PUT", "/api/calls/1/circuit", `{ "format": "elvat-circuit/1", "breaker": { "amps": 20 }, "boxes": [ { "id": "B1", "devices": [] } ] }`, 422, "box B1: no cable reaches it"},
+		{"a circuit that is no JSON", "PUT", "/api/calls/1/circuit", "{\n\n,", 422, "line 3"},
+		{"a circuit for no call", "PUT", "/api/calls/77/circuit", `{ "format": "elvat-circuit/1", "breaker": { "amps": 20 } }`, 404, "no such call"},
+		{"a file far too large", "PUT", "/api/calls/1/circuit", broken, 413, ""},
+		{"a stop after nothing", "POST", "/api/calls/1/stops", `{ "after": "B77" }`, 422, `after "B77": no such box`},
+		{"a stop of no wire", "POST", "/api/calls/1/stops", `{ "after": "B1", "awg": 13 }`, 422, "13 AWG is no building wire"},
+		{"a change of nothing", "PATCH", "/api/calls/1/stops/B77", `{}`, 422, "box B77: not on this circuit"},
+		{"feet below nothing", "PATCH", "/api/calls/1/stops/B1", `{ "feet": -1 }`, 422, "cable W1: feet: -1 is impossible"},
+		{"a breaker of no amps", "PUT", "/api/calls/1/breaker", `{ "label": "", "amps": 0 }`, 422, "breaker.amps: 0 is impossible"},
+		{"a reading of no device", "POST", "/api/calls/1/readings", reading("reading-0001", "R77", openNeutral), 422, `at "R77": no such device`},
+		{"a reading of no call", "POST", "/api/calls/77/readings", reading("reading-0001", "R1", openNeutral), 404, "no such call"},
+		{"a lamp neither lit nor dark", "POST", "/api/calls/1/readings", reading("reading-0001", "R2", `{ "hotNeutral": "blue" }`), 422, `lamp hot-neutral: "blue"`},
+		{"an unknown key in a reading", "POST", "/api/calls/1/readings", reading("reading-0001", "R2", `{ "top": "lit" }`), 422, `lamps: unknown key "top"`},
+		{"a reading without a name of its own", "POST", "/api/calls/1/readings", reading("x", "R2", openNeutral), 422, "id: between 8 and 64"},
+		{"no such reading", "PATCH", "/api/calls/1/readings/none-at-all", `{ "withdrawn": true }`, 404, "no such call, stop or reading"},
+		{"undo of nothing", "POST", "/api/calls/1/circuit/undo", "", 409, "no change to take back"},
+	} {
+		t.Run(row.name, func(t *testing.T) {
+			w := s.ask(row.method, row.path, row.body)
+			assert.Equal(t, row.status, w.Code, w.Body.String())
+			assert.Contains(t, w.Header().Get("Content-Type"), "application/problem+json")
+			var p api.Problem
+			require.NoError(t, json.Unmarshal(w.Body.Bytes(), &p))
+			assert.Equal(t, row.status, p.Status)
+			assert.NotEmpty(t, p.Title)
+			assert.Contains(t, p.Detail, row.detail)
+		})
+	}
+	before := s.call(200, "GET", "/api/calls/1", "")
+	assert.Len(t, before.Stops, 4, "what was refused changed nothing")
+	assert.Empty(t, before.Readings)
+}
+
+// TestSentTwice: a reading whose answer was lost is sent again, and counts once.
+func TestSentTwice(t *testing.T) {
+	s := withDemo(t)
+	first := s.call(201, "POST", "/api/calls/1/readings", reading("reading-0001", "R2", openNeutral))
+	again := s.call(201, "POST", "/api/calls/1/readings", reading("reading-0001", "R2", openNeutral))
+	assert.Equal(t, first, again)
+}
+
+func TestCircuitFileThereAndBack(t *testing.T) {
+	s := withDemo(t)
+	w := s.ask("GET", "/api/calls/3/circuit", "")
+	require.Equal(t, 200, w.Code)
+	assert.Contains(t, w.Header().Get("Content-Disposition"), "attachment")
+	c, err := circuit.Parse(w.Body.Bytes())
+	require.NoError(t, err)
+	assert.Len(t, c.Boxes, 9)
+	made, err := json.Marshal(map[string]string{"title": "", "complaint": "", "circuit": w.Body.String()})
+	require.NoError(t, err)
+	got := s.call(201, "POST", "/api/calls", string(made))
+	assert.Equal(t, c.Name, got.Title, "named after the circuit where no name was given")
+	assert.Len(t, got.Stops, 9)
+	w2 := s.ask("GET", fmt.Sprintf("/api/calls/%d/circuit", got.Id), "")
+	assert.JSONEq(t, w.Body.String(), w2.Body.String())
+}
+
+// TestReadingsOutliveTheirStop: taking a stop off loses no reading at it.
+func TestReadingsOutliveTheirStop(t *testing.T) {
+	s := withDemo(t)
+	before := s.call(200, "GET", "/api/calls/3", "")
+	without := s.call(200, "DELETE", "/api/calls/3/stops/B6", "")
+	require.Len(t, without.Readings, len(before.Readings))
+	left := 0
+	for _, r := range without.Readings {
+		if r.Problem != nil {
+			left++
+			assert.Contains(t, *r.Problem, "no such device")
+			assert.Equal(t, "R6", r.Reading.At)
+		}
+	}
+	assert.Equal(t, 1, left)
+	assert.Equal(t, before, s.call(200, "POST", "/api/calls/3/circuit/undo", ""))
+}
+
+func TestTheDay(t *testing.T) {
+	s := withDemo(t)
+	w := s.ask("GET", "/api/calls", "")
+	require.Equal(t, 200, w.Code)
+	var list []api.CallSummary
+	require.NoError(t, json.Unmarshal(w.Body.Bytes(), &list))
+	require.Len(t, list, 3)
+	assert.Equal(t, "Bindery, upper floor", list[0].Title, "newest first")
+	assert.True(t, list[0].Danger)
+	assert.Equal(t, "Open Enlarger: prove it dead first", list[1].HoldUp)
+	assert.Equal(t, "Standing cautions not read", list[2].HoldUp)
+	var basics api.Basics
+	require.NoError(t, json.Unmarshal(s.ask("GET", "/api/basics", "").Body.Bytes(), &basics))
+	assert.Equal(t, "A shop", basics.Shop)
+	assert.Contains(t, basics.Gauges, 14)
+}
+
+// TestAllIsThereAfterARestart, as it was acknowledged.
+func TestAllIsThereAfterARestart(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "shop.db")
+	first := open(t, path)
+	require.NoError(t, demo.Fill(t.Context(), first.store, noon))
+	said := first.call(201, "POST", "/api/calls/3/readings", reading("reading-0001", "R4", openNeutral))
+	require.NoError(t, first.store.Close())
+	assert.Equal(t, said, open(t, path).call(200, "GET", "/api/calls/3", ""))
+}
+
+// TestAtOnce: many hands on one call lose nothing.
+func TestAtOnce(t *testing.T) {
+	s := withDemo(t)
+	var all sync.WaitGroup
+	for i := range 12 {
+		all.Go(func() {
+			assert.Equal(t, 201, s.ask("POST", "/api/calls/1/readings", reading(fmt.Sprintf("reading-%04d", i), "R2", openNeutral)).Code)
+		})
+		all.Go(func() {
+			assert.Equal(t, 201, s.ask("POST", "/api/calls/1/stops", `{ "after": "B1" }`).Code)
+		})
+	}
+	all.Wait()
+	c := s.call(200, "GET", "/api/calls/1", "")
+	assert.Len(t, c.Readings, 12)
+	assert.Len(t, c.Stops, 4+12)
+}
+
+// TestMoreCallsThanArePrepared: a call whose preparation was dropped is as
+// right as before.
+func TestMoreCallsThanArePrepared(t *testing.T) {
+	s := withDemo(t)
+	before := s.call(200, "GET", "/api/calls/3", "")
+	for range 20 {
+		s.call(201, "POST", "/api/calls", `{ "title": "x", "complaint": "" }`)
+	}
+	assert.Equal(t, before, s.call(200, "GET", "/api/calls/3", ""))
+}
+
+func TestFrontEnd(t *testing.T) {
+	s := newShop(t)
+	for _, row := range []struct{ path, contains, cache string }{
+		{"/", "<title>Elvat", "no-cache"},
+		{"/calls/3", "<title>Elvat", "no-cache"},
+		{"/assets", "<title>Elvat", "no-cache"},
+		{"/../../etc/passwd", "<title>Elvat", "no-cache"},
+		{"/assets/app-1.js", "//", "immutable"},
+	} {
+		w := s.ask("GET", row.path, "")
+		assert.Equal(t, 200, w.Code, row.path)
+		assert.Contains(t, w.Body.String(), row.contains, row.path)
+		assert.Contains(t, w.Header().Get("Cache-Control"), row.cache, row.path)
+		assert.Contains(t, w.Header().Get("Content-Security-Policy"), "default-src 'self'", row.path)
+	}
+}
+
+func TestFrontEndNeverBuilt(t *testing.T) {
+	s := newShop(t)
+	bare := server.New(server.Config{Store: s.store, Front: fstest.MapFS{".keep": {}}, Now: time.Now, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	w := httptest.NewRecorder()
+	bare.ServeHTTP(w, httptest.NewRequestWithContext(t.Context(), "GET", "/", nil))
+	assert.Equal(t, http.StatusServiceUnavailable, w.Code)
+	assert.Contains(t, w.Body.String(), "make build")
+}
+
+func TestRequestLog(t *testing.T) {
+	var log strings.Builder
+	s := newShop(t)
+	handler := server.New(server.Config{Store: s.store, Front: fstest.MapFS{}, Now: time.Now, Log: slog.New(slog.NewTextHandler(&log, nil))})
+	handler.ServeHTTP(httptest.NewRecorder(), httptest.NewRequestWithContext(t.Context(), "GET", "/api/calls/9", nil))
+	assert.Contains(t, log.String(), "method=GET")
+	assert.Contains(t, log.String(), "path=/api/calls/9")
+	assert.Contains(t, log.String(), "status=404")
+}

@@ -1,0 +1,141 @@
+package store_test
+
+import (
+	"database/sql"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"elvat/internal/store"
+)
+
+var noon = time.Date(2026, 5, 4, 12, 0, 0, 123456789, time.UTC)
+
+func open(t *testing.T, path string) *store.Store {
+	s, err := store.Open(t.Context(), path)
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	return s
+}
+
+func withCall(t *testing.T) (*store.Store, int64, string) {
+	path := filepath.Join(t.TempDir(), "a shop's #1.db") // names people give
+	s := open(t, path)
+	id, err := s.AddCall(t.Context(), store.Call{Title: "Loft", Complaint: "dead", CreatedAt: noon}, []byte(`{"v":1}`))
+	require.NoError(t, err)
+	return s, id, path
+}
+
+func TestCalls(t *testing.T) {
+	s, id, path := withCall(t)
+	ctx := t.Context()
+	call, err := s.Call(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, store.Call{ID: id, Title: "Loft", Complaint: "dead", CreatedAt: noon}, call)
+
+	read := noon.Add(time.Minute)
+	call.Title, call.CautionsReadAt = "Attic", &read
+	require.NoError(t, s.UpdateCall(ctx, call))
+	second, err := s.AddCall(ctx, store.Call{Title: "Porch", CreatedAt: noon}, []byte(`{}`))
+	require.NoError(t, err)
+	require.NoError(t, s.Close())
+
+	all, err := open(t, path).Calls(ctx)
+	require.NoError(t, err)
+	require.Len(t, all, 2)
+	assert.Equal(t, second, all[0].ID, "newest first")
+	assert.Equal(t, call, all[1], "as it was written, after the file was opened again")
+}
+
+func TestNotFound(t *testing.T) {
+	s, id, _ := withCall(t)
+	ctx := t.Context()
+	_, err := s.Call(ctx, 99)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	_, err = s.Circuit(ctx, 99)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	assert.ErrorIs(t, s.UpdateCall(ctx, store.Call{ID: 99}), store.ErrNotFound)
+	assert.ErrorIs(t, s.UndoCircuit(ctx, 99), store.ErrNotFound)
+	assert.ErrorIs(t, s.WithdrawReading(ctx, id, "none", true), store.ErrNotFound)
+	assert.Error(t, s.AddReading(ctx, 99, store.Reading{ID: "r", Document: []byte("{}"), TakenAt: noon}), "a reading of no call")
+	assert.Error(t, s.AddCircuit(ctx, 99, []byte("{}"), noon), "a run of no call")
+}
+
+func TestRevisions(t *testing.T) {
+	s, id, _ := withCall(t)
+	ctx := t.Context()
+	now := func() store.Revision {
+		r, err := s.Circuit(ctx, id)
+		require.NoError(t, err)
+		return r
+	}
+	assert.False(t, now().Earlier)
+	assert.ErrorIs(t, s.UndoCircuit(ctx, id), store.ErrNothingToUndo)
+	for _, document := range []string{`{"v":2}`, `{"v":3}`} {
+		require.NoError(t, s.AddCircuit(ctx, id, []byte(document), noon))
+	}
+	assert.Equal(t, `{"v":3}`, string(now().Document))
+	assert.True(t, now().Earlier)
+	require.NoError(t, s.UndoCircuit(ctx, id))
+	assert.Equal(t, `{"v":2}`, string(now().Document))
+	require.NoError(t, s.AddCircuit(ctx, id, []byte(`{"v":4}`), noon))
+	require.NoError(t, s.UndoCircuit(ctx, id))
+	assert.Equal(t, `{"v":2}`, string(now().Document), "what was undone stays undone")
+	require.NoError(t, s.UndoCircuit(ctx, id))
+	assert.Equal(t, `{"v":1}`, string(now().Document))
+}
+
+func TestReadings(t *testing.T) {
+	s, id, _ := withCall(t)
+	ctx := t.Context()
+	for i, name := range []string{"z", "a", "m"} {
+		require.NoError(t, s.AddReading(ctx, id, store.Reading{ID: name, TakenAt: noon.Add(time.Duration(i)), Document: []byte(`{"n":"` + name + `"}`)}))
+	}
+	require.NoError(t, s.AddReading(ctx, id, store.Reading{ID: "z", TakenAt: noon, Document: []byte(`{"n":"another"}`)}))
+	require.NoError(t, s.WithdrawReading(ctx, id, "a", true))
+	all, err := s.Readings(ctx, id)
+	require.NoError(t, err)
+	require.Len(t, all, 3, "the same name again is the same reading")
+	assert.Equal(t, store.Reading{ID: "z", TakenAt: noon, Document: []byte(`{"n":"z"}`)}, all[0], "in the order of entry")
+	assert.Equal(t, []string{"z", "a", "m"}, []string{all[0].ID, all[1].ID, all[2].ID})
+	assert.True(t, all[1].Withdrawn, "taken back, not lost")
+	require.NoError(t, s.WithdrawReading(ctx, id, "a", false))
+}
+
+// TestDurable: a commit is on the disk when it returns (SQLite's own pragmas:
+// WAL with synchronous FULL), and a copy of the files taken without closing
+// the store holds it.
+func TestDurable(t *testing.T) {
+	s, id, path := withCall(t)
+	require.NoError(t, s.AddReading(t.Context(), id, store.Reading{ID: "r", TakenAt: noon, Document: []byte(`{}`)}))
+	copied := filepath.Join(t.TempDir(), "copy.db")
+	for _, suffix := range []string{"", "-wal"} {
+		data, err := os.ReadFile(path + suffix)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(copied+suffix, data, 0o600))
+	}
+	all, err := open(t, copied).Readings(t.Context(), id)
+	require.NoError(t, err)
+	assert.Len(t, all, 1)
+
+	db, err := sql.Open("sqlite", path)
+	require.NoError(t, err)
+	defer db.Close()
+	var mode string
+	require.NoError(t, db.QueryRow("PRAGMA journal_mode").Scan(&mode))
+	assert.Equal(t, "wal", mode)
+}
+
+func TestFileThatIsNoDatabase(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "notes.db")
+	require.NoError(t, os.WriteFile(path, []byte("shopping list, and a good deal more of it than fits a header of a hundred bytes, so that it is read as a page"), 0o600))
+	_, err := store.Open(t.Context(), path)
+	assert.ErrorContains(t, err, path)
+	kept, err := os.ReadFile(path)
+	require.NoError(t, err)
+	assert.Contains(t, string(kept), "shopping list", "and it is left alone")
+}
