@@ -29,7 +29,7 @@ func Unmarshal(data []byte, v any) error {
 			return placed(data, parent, -1, "unknown key "+strconv.Quote(key))
 		}
 		if semantic.Err == nil && semantic.GoType != nil {
-			return placed(data, semantic.JSONPointer, -1, fmt.Sprintf("a %s cannot stand here, %s is wanted", kindName(semantic.JSONKind), typeName(semantic.GoType.Kind().String())))
+			return placed(data, semantic.JSONPointer, -1, fmt.Sprintf("%s cannot stand here, %s is wanted", kindName(semantic.JSONKind), typeName(semantic.GoType.Kind().String())))
 		}
 		return placed(data, semantic.JSONPointer, -1, cause(semantic.Err, semantic))
 	}
@@ -84,11 +84,11 @@ func kindName(k jsontext.Kind) string {
 	case '"':
 		return "text"
 	case '0':
-		return "number"
+		return "a number"
 	case '{':
-		return "object"
+		return "an object"
 	default:
-		return "list"
+		return "a list"
 	}
 }
 

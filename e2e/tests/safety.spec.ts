@@ -39,7 +39,7 @@ test('a step that opens a box says how it is made safe, and no probability is ce
 	await expect(now).toContainText('Open Enlarger, dead');
 	await expect(now).toContainText('proven dead before the cover comes off');
 	await expect(now).toContainText('authority having jurisdiction');
-	await expect(suspects(page).first()).toContainText('> 99 %');
+	await expect(suspects(page).first()).toContainText('>99 %');
 	await expect(page.getByText('100 %')).toHaveCount(0);
 });
 

@@ -52,7 +52,8 @@ function useAim(call: Call) {
 		tool: proposed?.tool ?? 'plug',
 		mode: proposed?.mode,
 	});
-	const [box, setBox] = useState<string | null>(null);
+	// A box to open is where one stands; else where the next reading is taken.
+	const [box, setBox] = useState<string | null>(call.diagnosis.next[0]?.site ?? null);
 	const stop =
 		call.stops.find((s) => s.box === box) ??
 		call.stops.find((s) => s.devices.some((d) => d.id === aim.device)) ??
@@ -166,7 +167,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 						/>
 					)}
 					{stop && (
-						<div className="flex grow flex-col wide:grid wide:grid-cols-[minmax(470px,5fr)_8fr]">
+						<div className="flex grow flex-col wide:grid wide:grid-cols-[minmax(510px,5fr)_7fr]">
 							<section
 								ref={entry}
 								className="grid content-start gap-3 px-4 pt-3 pb-40 max-wide:order-2 wide:border-r wide:border-rule wide:px-5 wide:pb-6"

@@ -35,7 +35,7 @@ function useWidth() {
 export function Run({ call, picked, pick }: Props) {
 	const [ref, width] = useWidth();
 	const layout = layOut(call.stops);
-	const column = Math.max(narrow, Math.min(240, (width - left - 64) / Math.max(1, layout.columns)));
+	const column = Math.max(narrow, Math.min(300, (width - left - 64) / Math.max(1, layout.columns)));
 	const x = (c: number) => left + c * column - (c ? column * 0.12 : 0);
 	const y = (r: number) => above + 2 + r * tall;
 	const whole = Math.max(width, x(layout.columns) + 76);

@@ -64,7 +64,7 @@ function Row({ s, pick }: { s: Suspect; pick: (site: string) => void }) {
 	return (
 		<Accordion.Item value={JSON.stringify(s.faults)} className="border-b border-rule" data-suspect={s.name}>
 			<Accordion.Header className="m-0 font-normal">
-				<Accordion.Trigger className="group grid w-full grid-cols-[4.2rem_1fr_auto] items-center gap-3 bg-transparent py-2 text-left hover:bg-wash">
+				<Accordion.Trigger className="group grid w-full grid-cols-[5.4rem_1fr_auto] items-center gap-3 bg-transparent py-2 text-left hover:bg-wash">
 					<Share p={s.probability} />
 					<span>
 						<b>{capital(s.name)}</b> <span>{s.place}</span>
@@ -80,7 +80,7 @@ function Row({ s, pick }: { s: Suspect; pick: (site: string) => void }) {
 				className="h-[5px] bg-accent"
 				style={{ width: `${Math.max(0.6, 100 * s.probability)}%` }}
 			/>
-			<Accordion.Content className="grid gap-2 py-2 pl-[5rem]">
+			<Accordion.Content className="grid gap-2 py-2 pl-[6.2rem]">
 				<p className="m-0">{capital(s.why)}.</p>
 				{s.site && (
 					<Button kind="quiet" className="justify-self-start" onClick={() => pick(s.site)}>

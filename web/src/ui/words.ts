@@ -1,7 +1,7 @@
 /** A probability as people say it; none is ever certain. */
 export function percent(p: number): string {
-	if (p > 0.99) return '> 99 %';
-	if (p < 0.01) return '< 1 %';
+	if (p > 0.99) return '>99 %';
+	if (p < 0.01) return '<1 %';
 	return `${Math.round(p * 100)} %`;
 }
 
