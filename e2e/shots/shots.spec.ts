@@ -68,6 +68,7 @@ for (const shot of shots) {
 		await shot.open(page, server);
 		await page.waitForLoadState('networkidle');
 		await page.waitForTimeout(300);
+		if (!shot.viewport) await page.evaluate(() => scrollTo(0, 0));
 		await page.screenshot({ path: join(folder, `${shot.name}.png`) });
 	});
 }

@@ -48,7 +48,9 @@ test('by keyboard alone: pick a stop, a half, a tester, enter, undo', async ({ p
 	await expect(readings).toHaveCount(before + 1);
 	await expect(readings.first()).toContainText('Paper store, bottom');
 	await expect(readings.first()).toContainText('lit, lit, dark');
+	await expect(suspects(page).first(), 'the suspects reorder').not.toContainText('Sewing frame');
 	await page.keyboard.press('u');
+	await expect(suspects(page).first(), 'and back').toContainText('at Sewing frame');
 	await expect(readings.first().getByRole('button', { name: /^Put back/ })).toBeVisible();
 	await readings.first().getByRole('button', { name: /^Put back/ }).click();
 	await expect(readings.first().getByRole('button', { name: /^Undo/ })).toBeVisible();

@@ -4,14 +4,14 @@ import { DeltaMark } from './Delta';
 import { type Corner, type CornerKey, corners, cornersOf, type SideKey, sides } from './shape';
 
 const width = 340;
-const height = 286;
+const height = 296;
 const at = cornersOf(width / 2, 146, 106);
 
 /** Where what is entered for a side stands: outside the triangle, by its side. */
 const sidePlaces: Record<SideKey, readonly [number, number]> = {
-	hotNeutral: [width / 2 - 106, 112],
-	hotGround: [width / 2 + 106, 112],
-	neutralGround: [width / 2, 256],
+	hotNeutral: [width / 2 - 116, 98],
+	hotGround: [width / 2 + 116, 98],
+	neutralGround: [width / 2, 265],
 };
 
 interface Props {
