@@ -72,7 +72,11 @@ func (c *Circuit) CheckFault(f Fault) error {
 		if (v == nil || v.Kind != GFCI) && !(f.At == Panel && c.Breaker.Protection.SeesGroundFaults()) {
 			return fmt.Errorf("gfci: %s is no GFCI of the file", f.At)
 		}
-		err = oneOf("state", f.State, "no-trip", "dead", "tripped", "line-load-swapped")
+		if f.At == Panel {
+			err = oneOf("state", f.State, "no-trip", "dead", "tripped")
+		} else {
+			err = oneOf("state", f.State, "no-trip", "dead", "tripped", "line-load-swapped")
+		}
 	case BreakerAt:
 		if f.At != Panel {
 			return fmt.Errorf("breaker: at %s, want %s", f.At, Panel)

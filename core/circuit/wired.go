@@ -41,7 +41,8 @@ type Guard struct {
 	Name                  string
 	Poles                 []int // joints; the neutral pole is the last
 	LineHot, LineNeutral  PointID
-	LoadNeutral           PointID
+	LoadHot, LoadNeutral  PointID
+	Face                  []int // joints of a receptacle's slots, hot and neutral
 	Tripped, Dead, NoTrip bool
 }
 
@@ -191,7 +192,8 @@ func (w *Wired) wirePanel() {
 	if !b.Protection.SeesGroundFaults() {
 		return
 	}
-	guard.LineHot, guard.LineNeutral, guard.LoadNeutral = w.ID(PanelLine), w.ID(PanelBar), w.ID("panel.neutral")
+	guard.LineHot, guard.LineNeutral = w.ID(PanelLine), w.ID(PanelBar)
+	guard.LoadHot, guard.LoadNeutral = w.ID("panel.hot"), w.ID("panel.neutral")
 	guard.Poles = append(guard.Poles, w.add(Joint{Kind: Pole, A: guard.LineNeutral, B: guard.LoadNeutral}))
 	w.addGuard(guard)
 }
@@ -257,7 +259,8 @@ func (w *Wired) wireDevice(v *Device) {
 		face[Top] = v.Second // the face hangs on the load side
 		g := Guard{
 			Name: v.ID, Tripped: v.Tripped,
-			LineHot: w.ID(v.First(Hot)), LineNeutral: w.ID(v.First(Neutral)), LoadNeutral: w.ID(v.Second(Neutral)),
+			LineHot: w.ID(v.First(Hot)), LineNeutral: w.ID(v.First(Neutral)),
+			LoadHot: w.ID(v.Second(Hot)), LoadNeutral: w.ID(v.Second(Neutral)),
 		}
 		for _, k := range []Conductor{Hot, Neutral} {
 			g.Poles = append(g.Poles, w.add(Joint{Kind: Pole, A: w.ID(v.First(k)), B: w.ID(v.Second(k))}))
@@ -273,7 +276,11 @@ func (w *Wired) wireDevice(v *Device) {
 		slot := func(k Conductor) PointID {
 			name := Point{Kind: SlotPoint, Owner: v.ID, Name: string(half), Conductor: k}.String()
 			id := w.ID(name)
-			w.named(name, Joint{Kind: SlotContact, A: w.ID(face[half](k)), B: id})
+			joint := w.named(name, Joint{Kind: SlotContact, A: w.ID(face[half](k)), B: id})
+			if v.Kind == GFCI && k != Ground {
+				g := &w.Guards[len(w.Guards)-1]
+				g.Face = append(g.Face, joint)
+			}
 			return id
 		}
 		o := Outlet{Device: v.ID, Half: half, Hot: slot(Hot), Neutral: slot(Neutral), Yoke: w.ID(v.First(Ground)), HasGround: v.HasGroundSlot()}

@@ -20,8 +20,11 @@ type Settings struct {
 
 // Defaults are the settings used where the shop has not set its own.
 func Defaults() Settings {
-	return Settings{Weights: DefaultWeights, Errors: DefaultErrors, Minutes: DefaultMinutes, Tools: tester.Tools}
+	return Settings{Weights: DefaultWeights, Errors: DefaultErrors, Minutes: DefaultMinutes, Tools: usualTools}
 }
+
+// usualTools are carried by everyone who does this work. Common practice, no source.
+var usualTools = []tester.Tool{tester.Plug, tester.PlugButton, tester.DeviceButton, tester.Meter, tester.Sensor, tester.Lamp}
 
 // An Engine diagnoses one circuit. It remembers what every hypothesis shows at
 // every outlet it was asked about, so each further reading costs little. It is

@@ -40,6 +40,22 @@ func (s *shown) meter(mode tester.Mode) *[6]float64 {
 	return &s.high
 }
 
+// voltBins part meter readings into what an electrician would call different.
+var voltBins = []float64{2, 6, 15, 30, 50, 70, 85, 100, 108, 114, 130, 160, 200, 230}
+
+// bin names what a meter shows; all ghosts are one.
+func (s *shown) bin(mode tester.Mode, i int) string {
+	volts := s.meter(mode)[i]
+	n, _ := slices.BinarySearch(voltBins, volts)
+	switch {
+	case math.IsNaN(volts):
+		return "-"
+	case mode == tester.HighZ && s.ghost[i] && n > 0:
+		return "ghost"
+	}
+	return string(rune('A' + n))
+}
+
 // levels are the supply levels, relative to nominal, over which meter readings
 // are averaged: that divides out what the utility delivers today.
 var levels = func() (out []float64) {

@@ -60,7 +60,7 @@ func (w *weighed) liveYoke(device string) (Danger, bool) {
 			continue
 		}
 		read = true
-		pin := w.readings[i].GroundPin(w.stages[i].bench.Constants)
+		pin := w.readings[i].GroundPin(tester.Default)
 		excluded = excluded || pin == tester.PinDead
 		verdict = max(verdict, pin)
 	}

@@ -54,7 +54,7 @@ func enumerate(model *network.Model, table *Weights) ([]hypothesis, []*network.V
 		if err != nil {
 			return nil, nil, err
 		}
-		same := fmt.Sprint(v.Opened, v.Loose, v.Bridged)
+		same := fmt.Sprint(v.Opened, v.Loose, v.Bridged, guardStates(v.Guards))
 		if seen[same] {
 			continue
 		}
@@ -62,6 +62,15 @@ func enumerate(model *network.Model, table *Weights) ([]hypothesis, []*network.V
 		kept, variations = append(kept, h), append(variations, v)
 	}
 	return kept, variations, nil
+}
+
+// guardStates tells apart faults that open nothing, such as one that cannot trip.
+func guardStates(guards []circuit.Guard) string {
+	var b strings.Builder
+	for _, g := range guards {
+		fmt.Fprint(&b, g.Tripped, g.Dead, g.NoTrip)
+	}
+	return b.String()
 }
 
 // add keeps a hypothesis; its weight is the product of the factors.
@@ -87,6 +96,9 @@ func (k *catalogue) gone(at string, factors ...Weight) {
 func (k *catalogue) breaker() {
 	k.add(one(circuit.Fault{Kind: circuit.BreakerAt, At: circuit.Panel, State: "tripped"}), k.table.BreakerTripped)
 	k.add(one(circuit.Fault{Kind: circuit.BreakerAt, At: circuit.Panel, State: "off"}), k.table.BreakerOff)
+	if k.c.Breaker.Protection.SeesGroundFaults() {
+		k.guard(circuit.Panel)
+	}
 }
 
 func (k *catalogue) cable(cable *circuit.Cable) {
@@ -154,7 +166,36 @@ func (k *catalogue) device(box *circuit.Box, v *circuit.Device) {
 		k.swap(v.ID, pair, k.table.SwapDevice)
 	}
 	k.bonds(box, v)
+	k.protection(box, v)
 }
+
+// protection lists how a GFCI fails, and what it would trip on.
+func (k *catalogue) protection(box *circuit.Box, v *circuit.Device) {
+	if v.Kind == circuit.GFCI {
+		k.guard(v.ID)
+		k.add(one(circuit.Fault{Kind: circuit.GFCIFault, At: v.ID, State: "line-load-swapped"}), k.table.LineLoadSwapped)
+	}
+	if !hasGuards(k.c) {
+		return
+	}
+	k.add(one(circuit.Fault{Kind: circuit.Leak, At: v.ID, Ohms: leakOhms}), k.table.Leak)
+	if v.ID == box.Devices[0].ID {
+		k.add(one(circuit.Fault{Kind: circuit.Touching, At: box.ID, Pair: circuit.NeutralGround, Ohms: 0.05}), k.table.Touching)
+	}
+}
+
+// guard lists how what compares currents fails.
+func (k *catalogue) guard(at string) {
+	for _, f := range []struct {
+		state  string
+		weight Weight
+	}{{"tripped", k.table.GFCITripped}, {"dead", k.table.GFCIDead}, {"no-trip", k.table.GFCINoTrip}} {
+		k.add(one(circuit.Fault{Kind: circuit.GFCIFault, At: at, State: f.state}), f.weight)
+	}
+}
+
+// leakOhms is a leak that trips a GFCI: 8 mA at 120 V. Assumption.
+const leakOhms = 15e3
 
 func (k *catalogue) bonds(box *circuit.Box, v *circuit.Device) {
 	bond := func(pair circuit.Pair) circuit.Fault {

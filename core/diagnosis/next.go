@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
 	"strings"
 
 	"elvat/core/circuit"
@@ -81,7 +82,7 @@ func (w *weighed) next(settled bool, site string) []Test {
 	tests := []Test{}
 	for o, outlet := range stage.bench.Outlets() {
 		for _, tool := range w.e.settings.Tools {
-			if tool == tester.Plug && !outlet.HasGround {
+			if !w.permitted(stage, o, tool) {
 				continue
 			}
 			modes := []tester.Mode{""}
@@ -102,13 +103,52 @@ func (w *weighed) next(settled bool, site string) []Test {
 	return tests[:min(len(tests), keepTests)]
 }
 
+// mostOpenGround is the probability of a missing ground up to which a plug
+// tester's button may be pressed. Assumption.
+const mostOpenGround = 0.02
+
+// permitted reports whether the tool can be put on the outlet, and may be: with
+// an open ground a plug tester's button puts over 100 V on all metal joined to
+// the ground pin, and a device's own button is one per device.
+func (w *weighed) permitted(s *stage, outlet int, tool tester.Tool) bool {
+	o := s.bench.Outlets()[outlet]
+	v, _ := w.e.circuit.Device(o.Device)
+	switch tool {
+	case tester.Plug:
+		return o.HasGround
+	case tester.DeviceButton:
+		return v.Kind == circuit.GFCI && o.Half == circuit.Top
+	case tester.PlugButton:
+		if !o.HasGround || !hasGuards(w.e.circuit) {
+			return false
+		}
+		open := w.unexplained
+		for h, seen := range s.at(outlet) {
+			if seen.low[hotGround] < grounded*seen.low[hotNeutral] {
+				open += w.probability[h]
+			}
+		}
+		return open < mostOpenGround
+	default:
+		return true
+	}
+}
+
+// Places in tester.VoltNames, and the share of hot to neutral that hot to
+// ground must reach for the ground to be there. Assumption.
+const (
+	hotNeutral = 0
+	hotGround  = 1
+	grounded   = 0.9
+)
+
 // walk is what it costs to get there from where the last reading was taken.
 func (w *weighed) walk(device string) float64 {
 	if len(w.readings) == 0 {
 		return w.e.settings.Minutes.Walk
 	}
 	_, here := w.e.circuit.Device(w.readings[len(w.readings)-1].At)
-	if _, there := w.e.circuit.Device(device); here == there {
+	if _, there := w.e.circuit.Device(device); here != nil && here == there {
 		return 0
 	}
 	return w.e.settings.Minutes.Walk
@@ -128,6 +168,9 @@ func (w *weighed) expect(t *Test, s *stage, outlet int, causes []cause) {
 	}
 	t.GainBits = information(joint)
 	t.Say = fmt.Sprintf("%s at %s, %s half", w.toolWords(t), w.e.place(t.At), t.Half)
+	if t.Tool == tester.DeviceButton {
+		t.Say = fmt.Sprintf("%s at %s", w.toolWords(t), w.e.place(t.At))
+	}
 	t.Why = w.parts(joint, causes)
 }
 
@@ -139,6 +182,12 @@ func (w *weighed) toolWords(t *Test) string {
 		return "Sensor on the slots"
 	case tester.Lamp:
 		return "Test lamp"
+	case tester.PlugButton:
+		return "Plug tester's button"
+	case tester.DeviceButton:
+		return "The GFCI's own button"
+	case tester.Analyzer:
+		return "Load tester"
 	default:
 		return "Meter on " + string(t.Mode)
 	}
@@ -177,14 +226,14 @@ type asked struct {
 func (e *Engine) outcomes(t *Test, s *stage, outlet int) *outcomes {
 	key := asked{outlet, t.Tool, t.Mode}
 	if s.kinds[key] == nil {
-		kinds := e.outcomesOf(t, s.bench.Constants, s.at(outlet))
+		kinds := e.outcomesOf(t, s, outlet)
 		s.kinds[key] = &kinds
 	}
 	return s.kinds[key]
 }
 
-func (e *Engine) outcomesOf(t *Test, k tester.Constants, all []shown) outcomes {
-	errors := e.settings.Errors
+func (e *Engine) outcomesOf(t *Test, s *stage, outlet int) outcomes {
+	errors, k, all := e.settings.Errors, s.bench.Constants, s.at(outlet)
 	of := make([]int, len(all))
 	switch t.Tool {
 	case tester.Plug:
@@ -231,24 +280,56 @@ func (e *Engine) outcomesOf(t *Test, k tester.Constants, all []shown) outcomes {
 		return outcomes{len(tester.Glows), of, func(predicted, seen int) float64 {
 			return errors.glowLikelihood(tester.Glows[predicted], tester.Glows[seen])
 		}}
+	case tester.Meter:
+		return distinct(len(all), errors.VoltsWild, func(h int) string {
+			var key strings.Builder
+			for i := range tester.VoltNames {
+				key.WriteString(all[h].bin(t.Mode, i))
+			}
+			return key.String()
+		})
 	default:
-		return meterOutcomes(t.Mode, all, errors.VoltsWild)
+		return e.askedOutcomes(t, s, outlet)
 	}
 }
 
-// meterOutcomes takes the distinct sets of predicted volts as what can be seen.
-func meterOutcomes(mode tester.Mode, all []shown, wild float64) outcomes {
-	of := make([]int, len(all))
-	index := map[string]int{}
-	for h := range all {
-		var key strings.Builder
-		for i := range tester.VoltNames {
-			key.WriteString(all[h].bin(mode, i))
+// askedOutcomes puts a tester on the outlet whose predictions are not kept.
+func (e *Engine) askedOutcomes(t *Test, s *stage, outlet int) outcomes {
+	o := s.bench.Outlets()[outlet]
+	wrong := e.settings.Errors.Trip
+	return distinct(len(s.variations), wrong, func(h int) string {
+		c := s.bench.Settle(s.variations[h])
+		switch t.Tool {
+		case tester.PlugButton:
+			return strings.Join(c.PlugButton(o), "+")
+		case tester.DeviceButton:
+			return strings.Join(c.DeviceButton(o.Device), "+")
+		default:
+			a := c.Analyze(o)
+			code := string(a.Wiring)
+			for _, x := range []*float64{a.Ohms.HotNeutral, a.Ohms.Neutral, a.Ohms.Ground} {
+				if x == nil {
+					code += " -"
+				} else {
+					code += " " + strconv.FormatFloat(*x, 'g', 1, 64)
+				}
+			}
+			return code
 		}
-		i, ok := index[key.String()]
+	})
+}
+
+// distinct takes the distinct predictions as what can be seen; each is taken
+// for one of the others with the probability wrong.
+func distinct(hypotheses int, wrong float64, code func(h int) string) outcomes {
+	of := make([]int, hypotheses)
+	index := map[string]int{}
+	for h := range of {
+		key := code(h)
+		i, ok := index[key]
 		if !ok {
 			i = len(index)
-			index[key.String()] = i
+			index[key] = i
 		}
 		of[h] = i
 	}
@@ -258,9 +339,9 @@ func meterOutcomes(mode tester.Mode, all []shown, wild float64) outcomes {
 		case n == 1:
 			return 1
 		case predicted == seen:
-			return 1 - wild
+			return 1 - wrong
 		default:
-			return wild / float64(n-1)
+			return wrong / float64(n-1)
 		}
 	}}
 }

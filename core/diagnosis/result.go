@@ -2,7 +2,6 @@ package diagnosis
 
 import (
 	"cmp"
-	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
@@ -79,8 +78,7 @@ func (r *Result) Leading(c *circuit.Circuit) []string {
 type weighed struct {
 	e           *Engine
 	readings    []tester.Reading
-	outlets     []int // of each reading
-	stages      []*stage
+	judged      []*judged // of each reading
 	probability []float64 // by hypothesis
 	unexplained float64
 	level       float64 // of the supply, most likely
@@ -113,9 +111,8 @@ func (e *Engine) Diagnose(readings []tester.Reading) (*Result, error) {
 func (e *Engine) weigh(readings []tester.Reading) (*weighed, error) {
 	w := &weighed{e: e, readings: readings, level: 1}
 	n, k := len(e.hypotheses), len(levels)
-	errors := e.settings.Errors
 	logs := make([]float64, n*k)
-	prior := errors.levelPrior()
+	prior := e.settings.Errors.levelPrior()
 	for h := range n {
 		for l := range k {
 			logs[h*k+l] = e.prior[h] + prior[l]
@@ -125,17 +122,11 @@ func (e *Engine) weigh(readings []tester.Reading) (*weighed, error) {
 	// from all of them: strange readings together speak for it.
 	other := math.Log(e.settings.Weights.Unexplained.Value) + logSum(prior)
 	for i := range readings {
-		r := &readings[i]
-		stage, err := e.stageOf(r.State)
+		judged, err := e.judge(&readings[i], prior)
 		if err != nil {
 			return nil, fmt.Errorf("readings[%d]: %w", i, err)
 		}
-		outlet := stage.outlet(r.At, r.Half)
-		if outlet < 0 {
-			return nil, fmt.Errorf("readings[%d]: at %q: no such device on this circuit", i, r.At)
-		}
-		w.stages, w.outlets = append(w.stages, stage), append(w.outlets, outlet)
-		judged := e.judge(r, stage, outlet, prior)
+		w.judged = append(w.judged, judged)
 		for j, v := range judged.logs {
 			logs[j] += v
 		}
@@ -143,35 +134,6 @@ func (e *Engine) weigh(readings []tester.Reading) (*weighed, error) {
 	}
 	w.normalise(logs, other)
 	return w, nil
-}
-
-// judged is a reading's log likelihood under every hypothesis at every supply
-// level, and over all of them together.
-type judged struct {
-	logs    []float64
-	overall float64
-}
-
-// judge works a reading's likelihoods out once, however often it is asked:
-// each further reading then costs its own only.
-func (e *Engine) judge(r *tester.Reading, s *stage, outlet int, prior []float64) *judged {
-	key, _ := json.Marshal(r) // a struct of numbers and strings cannot fail
-	if j := e.judged[string(key)]; j != nil {
-		return j
-	}
-	n, k := len(e.hypotheses), len(levels)
-	j := &judged{logs: make([]float64, n*k)}
-	weighted := make([]float64, n*k)
-	all := s.at(outlet)
-	for h := range n {
-		e.settings.Errors.likelihoods(r, &all[h], s.bench.Constants, j.logs[h*k:(h+1)*k])
-		for l := range k {
-			weighted[h*k+l] = j.logs[h*k+l] + e.prior[h] + prior[l]
-		}
-	}
-	j.overall = logSum(weighted) - logSum(prior)
-	e.judged[string(key)] = j
-	return j
 }
 
 func (w *weighed) normalise(logs []float64, other float64) {
@@ -205,51 +167,11 @@ func (w *weighed) normalise(logs []float64, other float64) {
 // testers can show it: hypotheses with the same one are alike.
 func (w *weighed) signature(h int) string {
 	var b strings.Builder
-	for i := range w.readings {
-		r := &w.readings[i]
-		s := &w.stages[i].at(w.outlets[i])[h]
-		k := w.stages[i].bench.Constants
-		switch r.Tool {
-		case tester.Plug:
-			for j, lit := range r.Lamps.All() {
-				if lit != "" {
-					b.WriteString(string(k.Lit(s.lamps[j])))
-				}
-			}
-		case tester.Sensor:
-			for j, level := range r.Slots.All() {
-				if level != "" {
-					b.WriteString(string(k.Level(s.sensor[j])))
-				}
-			}
-		case tester.Lamp:
-			b.WriteString(string(k.Glow(s.lamp)))
-		case tester.Meter:
-			for j, v := range r.Volts.All() {
-				if v != nil {
-					b.WriteString(s.bin(r.Mode, j))
-				}
-			}
-		}
+	for _, j := range w.judged {
+		b.WriteString(j.codes[h])
 		b.WriteByte('/')
 	}
 	return b.String()
-}
-
-// voltBins part meter readings into what an electrician would call different.
-var voltBins = []float64{2, 6, 15, 30, 50, 70, 85, 100, 108, 114, 130, 160, 200, 230}
-
-// bin names what a meter shows; all ghosts are one.
-func (s *shown) bin(mode tester.Mode, i int) string {
-	volts := s.meter(mode)[i]
-	n, _ := slices.BinarySearch(voltBins, volts)
-	switch {
-	case math.IsNaN(volts):
-		return "-"
-	case mode == tester.HighZ && s.ghost[i] && n > 0:
-		return "ghost"
-	}
-	return string(rune('A' + n))
 }
 
 // suspects groups the hypotheses by name, site and what they predict, most
@@ -313,8 +235,8 @@ func (w *weighed) why(h int) string {
 	var misfits []string
 	for i := range w.readings {
 		r := &w.readings[i]
-		if !w.e.settings.Errors.fits(r, &w.stages[i].at(w.outlets[i])[h], w.level, w.stages[i].bench.Constants) {
-			misfits = append(misfits, fmt.Sprintf("the %s at %s, %s half", toolName[r.Tool], w.e.place(r.At), r.Half))
+		if !w.judged[i].fits(h, w.level) {
+			misfits = append(misfits, w.e.readingWords(r))
 		}
 	}
 	reason := strings.Join(w.e.hypotheses[h].why, "; ")
@@ -333,7 +255,23 @@ func (w *weighed) why(h int) string {
 }
 
 var toolName = map[tester.Tool]string{
-	tester.Plug: "plug tester", tester.Meter: "meter", tester.Sensor: "sensor", tester.Lamp: "test lamp",
+	tester.Plug: "plug tester", tester.PlugButton: "plug tester's button", tester.DeviceButton: "device's own button",
+	tester.Meter: "meter", tester.Sensor: "sensor", tester.Lamp: "test lamp", tester.Analyzer: "load tester",
+	tester.Ohms: "ohms", tester.Clamp: "clamp",
+}
+
+// readingWords names a reading in a sentence.
+func (e *Engine) readingWords(r *tester.Reading) string {
+	switch {
+	case r.Point != "":
+		return fmt.Sprintf("the %s on %s", toolName[r.Tool], r.Point)
+	case r.Between != nil:
+		return fmt.Sprintf("the %s between %s and %s", toolName[r.Tool], r.Between[0], r.Between[1])
+	case r.Half == "":
+		return fmt.Sprintf("the %s at %s", toolName[r.Tool], e.place(r.At))
+	default:
+		return fmt.Sprintf("the %s at %s, %s half", toolName[r.Tool], e.place(r.At), r.Half)
+	}
 }
 
 // place is what people call the box a device is in.

@@ -44,6 +44,12 @@ type Weights struct {
 	BreakerTripped  Weight
 	BreakerOff      Weight
 	ReverseBootleg  Weight // times the bootleg's
+	GFCITripped     Weight
+	GFCIDead        Weight
+	GFCINoTrip      Weight
+	LineLoadSwapped Weight
+	Leak            Weight // where something would trip on it
+	Touching        Weight
 	GroundOpenToo   Weight // times, for a reverse bootleg where a ground should arrive
 	CarriesOn       Weight // factor: the termination carries the rest of the run
 	Unexplained     Weight // share of calls that no hypothesis kept here explains
@@ -70,6 +76,12 @@ var DefaultWeights = Weights{
 	BreakerTripped:  Weight{3, Practice, "look at the breaker first"},
 	BreakerOff:      Weight{1, Practice, "look at the breaker first"},
 	ReverseBootleg:  Weight{0.1, Practice, "a faked ground on a reversed outlet puts its metal at line voltage"},
+	GFCITripped:     Weight{4, Practice, "a tripped GFCI, often in another room, is looked for first"},
+	GFCIDead:        Weight{0.6, Practice, "surges and lightning kill them"},
+	GFCINoTrip:      Weight{0.4, Practice, "they wear, and fail without a sign"},
+	LineLoadSwapped: Weight{0.3, Practice, "line and load are easily exchanged"},
+	Leak:            Weight{0.15, Practice, "moisture or a worn appliance"},
+	Touching:        Weight{0.03, Assumption, "bare wire by a screw"},
 	GroundOpenToo:   Weight{0.01, Assumption, "only where the ground is open as well"},
 	CarriesOn:       Weight{2, Practice, "it carries the rest of the run"},
 	Unexplained:     Weight{0.03, Assumption, "two faults at once, or something not in the catalogue"},
@@ -90,6 +102,11 @@ type Errors struct {
 	GhostShare float64 // the same for a voltage with no power behind it
 	GhostPlus  float64
 	VoltsWild  float64 // share of meter values that are anything at all
+	Trip       float64 // share of trips misread
+	OhmsShare  float64 // ohms are within this share ...
+	OhmsPlus   float64 // ... plus this many
+	AmpsShare  float64 // the same for a clamp
+	AmpsPlus   float64
 	Level      float64 // spread of the supply's own level about nominal
 }
 
@@ -97,6 +114,7 @@ type Errors struct {
 var DefaultErrors = Errors{
 	Lamp: 0.01, Glow: 0.01, Slot: 0.05, FaintBlurs: 0.2,
 	VoltsShare: 0.015, VoltsPlus: 1, GhostShare: 0.8, GhostPlus: 20, VoltsWild: 0.01, Level: 0.03,
+	Trip: 0.005, OhmsShare: 0.2, OhmsPlus: 0.02, AmpsShare: 0.05, AmpsPlus: 0.02,
 }
 
 // Minutes is what a test costs. All are assumptions and can be set.
@@ -109,6 +127,6 @@ type Minutes struct {
 
 // DefaultMinutes are the usual costs.
 var DefaultMinutes = Minutes{
-	Tool: map[tester.Tool]float64{tester.Plug: 0.5, tester.Sensor: 0.5, tester.Lamp: 0.5, tester.Meter: 1},
+	Tool: map[tester.Tool]float64{tester.Plug: 0.5, tester.Sensor: 0.5, tester.Lamp: 0.5, tester.Meter: 1, tester.PlugButton: 0.5, tester.DeviceButton: 0.3, tester.Analyzer: 1},
 	Walk: 0.5, Open: 8, ToPanel: 3,
 }

@@ -147,6 +147,9 @@ func interrupt(w *circuit.Wired, f circuit.Fault) error {
 			}
 		}
 	case circuit.BreakerAt:
+		if f.State == "tripped" && w.Circuit.State.TrippedKnown {
+			return nil // what was seen when the reading was taken goes over it
+		}
 		for _, i := range w.Breaker {
 			w.Joints[i].Open = true
 		}
@@ -171,9 +174,13 @@ func gfci(w *circuit.Wired, f circuit.Fault) error {
 			g.Tripped = g.Tripped || !w.Circuit.State.TrippedKnown
 		case "line-load-swapped":
 			// A current-production device locks out when fed on its load
-			// terminals; one made earlier does not know.
-			v, _ := w.Circuit.Device(f.At)
-			g.Dead = g.Dead || v == nil || v.Generation != circuit.Legacy
+			// terminals, its face too; one made earlier does not know.
+			if v, _ := w.Circuit.Device(f.At); v != nil && v.Generation != circuit.Legacy {
+				g.Dead = true
+				for _, slot := range g.Face {
+					w.Joints[slot].Open = true
+				}
+			}
 		}
 		for _, pole := range g.Poles {
 			w.Joints[pole].Open = w.Joints[pole].Open || g.Tripped || g.Dead

@@ -16,6 +16,7 @@ type Case struct {
 	x     []complex128 // strength of each port's source
 	m     []complex128 // the small system, row by row
 	dead  bool         // sources off: only Impedance is meant
+	keep  []port       // put aside while another question is asked
 }
 
 type port struct {

@@ -116,7 +116,7 @@ func (m *Model) Settle(c *Case, v *Variation) []string {
 			return tripped
 		}
 		for _, name := range now {
-			m.open(c, name)
+			m.Open(c, name)
 		}
 		tripped = append(tripped, now...)
 	}
@@ -142,8 +142,8 @@ func Settled(c *circuit.Circuit, k Constants) (*Plan, error) {
 	return Build(w, k), nil
 }
 
-// open interrupts what has the name: a GFCI's poles, or the breaker.
-func (m *Model) open(c *Case, name string) {
+// Open interrupts what has the name: a GFCI's poles, or the breaker.
+func (m *Model) Open(c *Case, name string) {
 	for _, g := range m.Wired.Guards {
 		if g.Name == name {
 			m.openJoints(c, g.Poles)
@@ -214,10 +214,10 @@ func (m *Model) seesFault(c *Case, g *circuit.Guard) bool {
 // groundedNeutral is what the device's second transformer finds: with its own
 // poles open and sources dead, a low resistance between its two neutrals.
 func (m *Model) groundedNeutral(c *Case, g *circuit.Guard) bool {
-	ports := append([]port(nil), c.ports...)
+	c.keep = append(c.keep[:0], c.ports...)
 	m.openJoints(c, g.Poles)
 	z := c.Impedance(Node(g.LoadNeutral), Node(g.LineNeutral))
-	c.ports = append(c.ports[:0], ports...)
+	c.ports = append(c.ports[:0], c.keep...)
 	c.Solve()
 	return cmplx.Abs(z) < m.Constants.GFCIGroundedNeutralOhm
 }

@@ -23,6 +23,15 @@ type Constants struct {
 	OverVolts    float64
 	BrightVolts  float64
 	DimVolts     float64
+	ButtonOhms   float64 // a plug tester's, hot to ground; a GFCI's own, load hot to line neutral
+
+	AnalyzerOhms             float64 // its pulses
+	AnalyzerDropAmps         float64 // to which the drop is scaled
+	AnalyzerPresentVolts     float64 // over this a voltage counts as there
+	AnalyzerLeastVolts       float64 // below this nothing is measured
+	AnalyzerMostNeutralVolts float64 // neutral to ground; above this no single ohms
+	AnalyzerMostOhms         float64 // of the ground; above this no single ohms
+	OpenOhms                 float64 // an ohmmeter calls more than this open
 }
 
 // Default are the values every part of the product uses unless told otherwise.
@@ -31,6 +40,10 @@ var Default = Constants{
 	HighZOhms: 10e6, LowZOhms: 3e3,
 	StrongVolts: 80, FaintVolts: 20,
 	LampOhms: 240, OverVolts: 135, BrightVolts: 100, DimVolts: 30,
+	ButtonOhms:   15e3,
+	AnalyzerOhms: 8, AnalyzerDropAmps: 15, AnalyzerPresentVolts: 80, AnalyzerLeastVolts: 100,
+	AnalyzerMostNeutralVolts: 20, AnalyzerMostOhms: 1000,
+	OpenOhms: 1e6,
 }
 
 // A Bench is a prepared circuit on which faults are tried and testers are put.
@@ -41,6 +54,7 @@ type Bench struct {
 
 	known network.Node // the known ground a long lead goes to
 	fault *network.Case
+	dead  *Bench // the same circuit with the breaker off, for ohms; nil until asked
 }
 
 // NewBench prepares the circuit, without the faults its file names.
@@ -87,6 +101,11 @@ func (b *Bench) Outlet(device string, half circuit.Half) (circuit.Outlet, bool) 
 	return b.Model.Wired.Outlet(device, half)
 }
 
+// Outlet finds one half of a device.
+func (c *Condition) Outlet(device string, half circuit.Half) (circuit.Outlet, bool) {
+	return c.bench.Outlet(device, half)
+}
+
 // Unread marks a value that a tester cannot have, such as any to a ground
 // slot that is not there.
 var Unread = math.NaN()
@@ -111,12 +130,7 @@ func node(id circuit.PointID) network.Node { return network.Node(id) }
 // of circuit.Pairs.
 func (c *Condition) LampVolts(o circuit.Outlet) (volts [3]float64) {
 	h, n, g := node(o.Hot), node(o.Neutral), node(o.Ground)
-	ohms := c.bench.Constants.PlugLampOhms
-	s := c.on(func(s *network.Case) {
-		s.Connect(h, n, ohms)
-		s.Connect(h, g, ohms)
-		s.Connect(n, g, ohms)
-	})
+	s := c.on(func(s *network.Case) { c.lampsOn(s, o) })
 	return [3]float64{s.Volts(h, n), s.Volts(h, g), s.Volts(n, g)}
 }
 
@@ -205,20 +219,27 @@ func (k Constants) Glow(volts float64) Glow {
 func (c *Condition) Read(o circuit.Outlet, tool Tool, mode Mode) (Reading, error) {
 	k := c.bench.Constants
 	r := Reading{At: o.Device, Half: o.Half, Tool: tool}
+	if !o.HasGround && (tool == Plug || tool == PlugButton || tool == Analyzer) {
+		return r, fmt.Errorf("%s: a plug tester does not go into a two-slot device", o.Device)
+	}
 	switch tool {
 	case Plug:
-		if !o.HasGround {
-			return r, fmt.Errorf("%s: a plug tester does not go into a two-slot device", o.Device)
-		}
 		v := c.LampVolts(o)
-		c.noteTrips(&r)
 		r.Lamps = &Lamps{k.Lit(v[0]), k.Lit(v[1]), k.Lit(v[2])}
+		c.noteTrips(&r)
+	case PlugButton:
+		r.Tripped = c.PlugButton(o)
+	case DeviceButton:
+		if v, _ := c.bench.Model.Wired.Circuit.Device(o.Device); v == nil || v.Kind != circuit.GFCI {
+			return r, fmt.Errorf("%s: only a GFCI has a button", o.Device)
+		}
+		r.Half, r.Tripped = "", c.DeviceButton(o.Device)
 	case Meter:
 		r.Mode, r.Volts = mode, &Volts{}
 		for i := range VoltNames {
 			if v := c.MeterVolts(o, i, mode); !math.IsNaN(v) {
-				c.noteTrips(&r)
 				r.Volts.set(i, roundVolts(v))
+				c.noteTrips(&r)
 			}
 		}
 	case Sensor:
@@ -230,15 +251,21 @@ func (c *Condition) Read(o circuit.Outlet, tool Tool, mode Mode) (Reading, error
 	case Lamp:
 		r.Glow = k.Glow(c.TestLampVolts(o))
 		c.noteTrips(&r)
+	case Analyzer:
+		a := c.Analyze(o)
+		r.Volts, r.DropPercent = &Volts{Unloaded: &Maybe{a.Volts}}, &Maybe{a.DropPercent}
+		r.Wiring, r.Ohms = a.Wiring, &a.Ohms
+		c.on(func(s *network.Case) { c.lampsOn(s, o) }) // its pulses are too short to trip anything
+		c.noteTrips(&r)
 	default:
-		return r, fmt.Errorf("tool %q is not known; use plug, meter, sensor or lamp", tool)
+		return r, fmt.Errorf("tool %q is not put on an outlet; use one of %v", tool, AtOutlets)
 	}
 	return r, nil
 }
 
 // noteTrips records what the tester now on the circuit trips.
 func (c *Condition) noteTrips(r *Reading) {
-	for _, name := range c.bench.Model.Trips(c.solver, c.Variation, c.Tripped) {
+	for _, name := range c.trips() {
 		if !slices.Contains(r.Tripped, name) {
 			r.Tripped = append(r.Tripped, name)
 		}
@@ -249,10 +276,12 @@ func (c *Condition) noteTrips(r *Reading) {
 func roundVolts(v float64) float64 { return math.Round(v*1e4) / 1e4 }
 
 // ReadAll is what the tools show at every outlet, in the order of the file;
-// nil tools means all, an empty device or half all of them.
+// nil tools means all, an empty device or half all of them. A tool that cannot
+// be put on an outlet is passed over, but for the one device and tool asked for.
 func (c *Condition) ReadAll(device string, half circuit.Half, tools []Tool) ([]Reading, error) {
+	just := device != "" && len(tools) == 1
 	if tools == nil {
-		tools = Tools
+		tools = AtOutlets
 	}
 	var all []Reading
 	for _, o := range c.bench.Outlets() {
@@ -260,8 +289,8 @@ func (c *Condition) ReadAll(device string, half circuit.Half, tools []Tool) ([]R
 			continue
 		}
 		for _, tool := range tools {
-			if tool == Plug && !o.HasGround && (device == "" || len(tools) > 1) {
-				continue // only where just that was asked is it an error
+			if !just && !c.goesOn(o, tool) || tool == DeviceButton && o.Half == circuit.Bottom && half == "" {
+				continue
 			}
 			modes := []Mode{""}
 			if tool == Meter {
@@ -277,4 +306,17 @@ func (c *Condition) ReadAll(device string, half circuit.Half, tools []Tool) ([]R
 		}
 	}
 	return all, nil
+}
+
+// goesOn reports whether the tool can be put on the outlet.
+func (c *Condition) goesOn(o circuit.Outlet, tool Tool) bool {
+	switch tool {
+	case Plug, PlugButton, Analyzer:
+		return o.HasGround
+	case DeviceButton:
+		v, _ := c.bench.Model.Wired.Circuit.Device(o.Device)
+		return v != nil && v.Kind == circuit.GFCI
+	default:
+		return slices.Contains(AtOutlets, tool)
+	}
 }

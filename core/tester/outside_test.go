@@ -390,7 +390,7 @@ type asked struct {
 // with drawn faults, and compares each voltage with ngspice's on a deck that
 // is written independently of the product.
 func TestTestersAgainstNgspice(t *testing.T) {
-	const circuits, perDeck = 200, 20
+	const circuits, perDeck = 200, 2
 	kinds := []circuit.FaultKind{circuit.Open, circuit.Resistive, circuit.Swapped, circuit.Bonded, circuit.Moved, circuit.BreakerAt}
 	for first := uint64(0); first < circuits; first += perDeck {
 		t.Run(fmt.Sprint(first), func(t *testing.T) {

@@ -3,9 +3,13 @@
 package tester
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
+
+	jsonv2 "github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
 
 	"elvat/core/circuit"
 	"elvat/core/strict"
@@ -19,14 +23,22 @@ type Tool string
 
 // The testers.
 const (
-	Plug   Tool = "plug"   // three-lamp tester
-	Meter  Tool = "meter"  // voltmeter, in one of two modes
-	Sensor Tool = "sensor" // non-contact sensor, slot by slot
-	Lamp   Tool = "lamp"   // test lamp, hot to neutral
+	Plug         Tool = "plug"          // three-lamp tester
+	PlugButton   Tool = "plug-button"   // its button: a leak from hot to ground
+	DeviceButton Tool = "device-button" // a GFCI's own button
+	Meter        Tool = "meter"         // voltmeter, in one of two modes
+	Sensor       Tool = "sensor"        // non-contact sensor, slot by slot
+	Lamp         Tool = "lamp"          // test lamp, hot to neutral
+	Analyzer     Tool = "analyzer"      // load tester
+	Ohms         Tool = "ohms"          // between two points, dead
+	Clamp        Tool = "clamp"         // amperes in a conductor, or the sum of a cable's
 )
 
 // Tools in the order in which they are used.
-var Tools = []Tool{Plug, Meter, Sensor, Lamp}
+var Tools = []Tool{Plug, PlugButton, DeviceButton, Meter, Sensor, Lamp, Analyzer, Ohms, Clamp}
+
+// AtOutlets are the tools that are put on an outlet.
+var AtOutlets = []Tool{Plug, PlugButton, DeviceButton, Meter, Sensor, Lamp, Analyzer}
 
 // A Mode is how a meter loads what it measures.
 type Mode string
@@ -63,6 +75,104 @@ type Volts struct {
 	HotEarth      *float64 `json:"hotEarth,omitempty"`
 	NeutralEarth  *float64 `json:"neutralEarth,omitempty"`
 	GroundEarth   *float64 `json:"groundEarth,omitempty"`
+	// Unloaded is a load tester's one figure, hot to neutral, given instead.
+	Unloaded *Maybe `json:"-"`
+}
+
+// MarshalJSON writes the object of a meter's values, or an analyzer's number.
+func (v Volts) MarshalJSON() ([]byte, error) {
+	if v.Unloaded != nil {
+		return json.Marshal(v.Unloaded)
+	}
+	type plain Volts
+	return json.Marshal(plain(v))
+}
+
+// UnmarshalJSONFrom reads either.
+func (v *Volts) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	if d.PeekKind() == '0' {
+		v.Unloaded = &Maybe{}
+		return jsonv2.UnmarshalDecode(d, &v.Unloaded.Value)
+	}
+	type plain Volts
+	return jsonv2.UnmarshalDecode(d, (*plain)(v))
+}
+
+// A Maybe is a number that a tester may be unable to give; it is written as
+// null then.
+type Maybe struct{ Value *float64 }
+
+// MarshalJSON writes the number or null.
+func (m Maybe) MarshalJSON() ([]byte, error) { return json.Marshal(m.Value) }
+
+// UnmarshalJSONFrom reads the number.
+func (m *Maybe) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	return jsonv2.UnmarshalDecode(d, &m.Value)
+}
+
+// AnalyzedOhms are what a load tester makes of its pulses; nil where it cannot
+// tell.
+type AnalyzedOhms struct {
+	Hot        *float64 `json:"hot"`
+	Neutral    *float64 `json:"neutral"`
+	Ground     *float64 `json:"ground"`
+	HotNeutral *float64 `json:"hotNeutral"` // the loop
+}
+
+// MarshalJSON writes null where nothing could be measured.
+func (o AnalyzedOhms) MarshalJSON() ([]byte, error) {
+	if o == (AnalyzedOhms{}) {
+		return []byte("null"), nil
+	}
+	type plain AnalyzedOhms
+	return json.Marshal(plain(o))
+}
+
+// A Wiring is a load tester's verdict, in the words of the six lamp patterns.
+type Wiring string
+
+// The verdicts of a load tester.
+const (
+	WiringCorrect            Wiring = "correct"
+	WiringOpenGround         Wiring = "open-ground"
+	WiringOpenNeutral        Wiring = "open-neutral"
+	WiringOpenHot            Wiring = "open-hot"
+	WiringHotGroundReversed  Wiring = "hot-ground-reversed"
+	WiringHotNeutralReversed Wiring = "hot-neutral-reversed"
+	WiringUnknown            Wiring = "unknown"
+)
+
+// Wirings lists them.
+var Wirings = []Wiring{WiringCorrect, WiringOpenGround, WiringOpenNeutral, WiringOpenHot, WiringHotGroundReversed, WiringHotNeutralReversed, WiringUnknown}
+
+// Reads is what a meter shows between two points: volts, or ohms, which can be open.
+type Reads struct {
+	Value float64
+	Open  bool
+}
+
+// MarshalJSON writes the number, or "open".
+func (r Reads) MarshalJSON() ([]byte, error) {
+	if r.Open {
+		return []byte(`"open"`), nil
+	}
+	return json.Marshal(r.Value)
+}
+
+// UnmarshalJSONFrom reads a number or "open".
+func (r *Reads) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	if d.PeekKind() != '"' {
+		return jsonv2.UnmarshalDecode(d, &r.Value)
+	}
+	var word string
+	if err := jsonv2.UnmarshalDecode(d, &word); err != nil {
+		return err
+	}
+	if word != "open" {
+		return fmt.Errorf("%q, want a number or \"open\"", word)
+	}
+	r.Open = true
+	return nil
 }
 
 // All lists the six values in the order of VoltNames.
@@ -130,10 +240,10 @@ const (
 // Glows from dark to too bright.
 var Glows = []Glow{Off, Dim, Bright, Over}
 
-// A Reading is what one tester showed at one half of a device. Values that
-// were not read are left out.
+// A Reading is what one tester showed, at one half of a device or on named
+// points of an opened box. Values that were not read are left out.
 type Reading struct {
-	At    string       `json:"at"`
+	At    string       `json:"at,omitempty"`
 	Half  circuit.Half `json:"half,omitempty"` // top unless said
 	Tool  Tool         `json:"tool"`
 	Mode  Mode         `json:"mode,omitempty"` // meter; high-z unless said
@@ -141,10 +251,24 @@ type Reading struct {
 	Volts *Volts       `json:"volts,omitempty"`
 	Slots *Slots       `json:"slots,omitempty"`
 	Glow  Glow         `json:"glow,omitempty"`
-	// Tripped names what putting the tester on tripped.
-	Tripped []string `json:"tripped,omitempty"`
+
+	DropPercent *Maybe        `json:"dropPercent,omitempty"` // analyzer, scaled to 15 A
+	Wiring      Wiring        `json:"wiring,omitempty"`      // analyzer
+	Ohms        *AnalyzedOhms `json:"ohms,omitempty"`        // analyzer
+
+	Point   string     `json:"point,omitempty"`   // sensor: a bare conductor end; clamp: a conductor's or a cable's end
+	Level   Level      `json:"level,omitempty"`   // sensor on a point
+	Between *[2]string `json:"between,omitempty"` // meter or ohms on two points
+	Reads   *Reads     `json:"reads,omitempty"`   // what it shows there
+	Amps    *float64   `json:"amps,omitempty"`    // clamp
+
+	// Tripped names what putting the tester on, or pressing the button, tripped.
+	Tripped []string `json:"tripped,omitzero"`
 	State   *State   `json:"state,omitempty"`
 }
+
+// OnPoints reports whether the reading was taken on named points instead of an outlet.
+func (r *Reading) OnPoints() bool { return r.Point != "" || r.Between != nil }
 
 // State is what the circuit was in when a reading was taken, where that
 // differs from the circuit's file. What is nil is as the file says.
@@ -196,110 +320,6 @@ func Document(readings []Reading) any {
 		readings = []Reading{}
 	}
 	return file{Format: Format, Readings: readings}
-}
-
-// maxVolts is beyond any reading in a dwelling. Assumption.
-const maxVolts = 1000
-
-// Check fills in what is understood (top half, high-z) and reports what the
-// circuit cannot have shown: a device that is not there, a value that is none.
-func (r *Reading) Check(c *circuit.Circuit) error {
-	v, _ := c.Device(r.At)
-	if v == nil {
-		return fmt.Errorf("at %q: no such device on this circuit", r.At)
-	}
-	if r.Half == "" {
-		r.Half = circuit.Top
-	}
-	if !slices.Contains(circuit.Halves, r.Half) {
-		return fmt.Errorf("%s: half %q, want top or bottom", r.At, r.Half)
-	}
-	if !slices.Contains(Tools, r.Tool) {
-		return fmt.Errorf("%s: tool %q is not known; use plug, meter, sensor or lamp", r.At, r.Tool)
-	}
-	if r.Tool == Meter && r.Mode == "" {
-		r.Mode = HighZ
-	}
-	if err := r.checkKeys(); err != nil {
-		return fmt.Errorf("%s, %s: %w", r.At, r.Tool, err)
-	}
-	if err := r.checkValues(v); err != nil {
-		return fmt.Errorf("%s, %s: %w", r.At, r.Tool, err)
-	}
-	return r.checkState(c)
-}
-
-func (r *Reading) checkKeys() error {
-	for _, key := range []struct {
-		name  string
-		given bool
-		of    Tool
-	}{
-		{"lamps", r.Lamps != nil, Plug},
-		{"volts", r.Volts != nil, Meter},
-		{"mode", r.Mode != "", Meter},
-		{"slots", r.Slots != nil, Sensor},
-		{"glow", r.Glow != "", Lamp},
-	} {
-		if key.given && key.of != r.Tool {
-			return fmt.Errorf("%s is what a %s shows", key.name, key.of)
-		}
-		if !key.given && key.of == r.Tool {
-			return fmt.Errorf("%s is missing", key.name)
-		}
-	}
-	return nil
-}
-
-func (r *Reading) checkValues(v *circuit.Device) error {
-	something := false
-	switch r.Tool {
-	case Plug:
-		if !v.HasGroundSlot() {
-			return fmt.Errorf("a plug tester does not go into a two-slot device; use meter or sensor")
-		}
-		for i, lit := range r.Lamps.All() {
-			if lit != "" && lit != IsLit && lit != IsDark {
-				return fmt.Errorf("lamp %s: %q, want lit or dark", circuit.Pairs[i], lit)
-			}
-			something = something || lit != ""
-		}
-	case Meter:
-		if r.Mode != HighZ && r.Mode != LowZ {
-			return fmt.Errorf("mode %q, want high-z or low-z", r.Mode)
-		}
-		for i, x := range r.Volts.All() {
-			if x == nil {
-				continue
-			}
-			if *x < 0 || *x > maxVolts {
-				return fmt.Errorf("%s: %v V is no reading", VoltNames[i], *x)
-			}
-			if !v.HasGroundSlot() && usesGround[i] {
-				return fmt.Errorf("%s: the device has no ground slot", VoltNames[i])
-			}
-			something = true
-		}
-	case Sensor:
-		for i, level := range r.Slots.All() {
-			if level != "" && !slices.Contains(Levels, level) {
-				return fmt.Errorf("%s slot: %q, want strong, faint or none", slotNames[i], level)
-			}
-			if level != "" && i == 2 && !v.HasGroundSlot() {
-				return fmt.Errorf("the device has no ground slot")
-			}
-			something = something || level != ""
-		}
-	case Lamp:
-		if !slices.Contains(Glows, r.Glow) {
-			return fmt.Errorf("glow %q, want off, dim, bright or over", r.Glow)
-		}
-		something = true
-	}
-	if !something {
-		return fmt.Errorf("nothing was read")
-	}
-	return nil
 }
 
 var (

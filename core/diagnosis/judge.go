@@ -1,0 +1,261 @@
+package diagnosis
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"elvat/core/circuit"
+	"elvat/core/tester"
+)
+
+// judged is a reading held against every hypothesis.
+type judged struct {
+	logs    []float64 // likelihood by hypothesis, then supply level
+	overall float64   // and over all of them together
+	codes   []string  // what each hypothesis predicts, as far as the tester shows it
+	// fits reports whether the reading is what the hypothesis predicts, within
+	// the tester's bounds at the supply level.
+	fits func(h int, level float64) bool
+}
+
+// judge works out what a reading says of every hypothesis, once however often
+// it is asked: each further reading then costs its own only.
+func (e *Engine) judge(r *tester.Reading, prior []float64) (*judged, error) {
+	key, _ := json.Marshal(r) // a struct of numbers and strings cannot fail
+	if j := e.judged[string(key)]; j != nil {
+		return j, nil
+	}
+	s, err := e.stageOf(r.State)
+	if err != nil {
+		return nil, err
+	}
+	n, k := len(e.hypotheses), len(levels)
+	j := &judged{logs: make([]float64, n*k), codes: make([]string, n)}
+	if r.OnPoints() || r.Tool == tester.PlugButton || r.Tool == tester.DeviceButton || r.Tool == tester.Analyzer {
+		err = e.judgeAsked(j, r, s)
+	} else {
+		err = e.judgeShown(j, r, s)
+	}
+	if err != nil {
+		return nil, err
+	}
+	weighted := make([]float64, n*k)
+	for h := range n {
+		for l := range k {
+			weighted[h*k+l] = j.logs[h*k+l] + e.prior[h] + prior[l]
+		}
+	}
+	j.overall = logSum(weighted) - logSum(prior)
+	e.judged[string(key)] = j
+	return j, nil
+}
+
+// judgeShown judges a reading of a tester whose predictions are kept by outlet.
+func (e *Engine) judgeShown(j *judged, r *tester.Reading, s *stage) error {
+	outlet := s.outlet(r.At, r.Half)
+	if outlet < 0 {
+		return fmt.Errorf("at %q: no such device on this circuit", r.At)
+	}
+	all, k := s.at(outlet), len(levels)
+	for h := range all {
+		e.settings.Errors.likelihoods(r, &all[h], s.bench.Constants, j.logs[h*k:(h+1)*k])
+		j.codes[h] = all[h].code(r, s.bench.Constants)
+	}
+	j.fits = func(h int, level float64) bool {
+		return e.settings.Errors.fits(r, &all[h], level, s.bench.Constants)
+	}
+	return nil
+}
+
+// code is what the tester shows of the values the reading has.
+func (s *shown) code(r *tester.Reading, k tester.Constants) string {
+	var b strings.Builder
+	switch r.Tool {
+	case tester.Plug:
+		for i, lit := range r.Lamps.All() {
+			if lit != "" {
+				b.WriteString(string(k.Lit(s.lamps[i])))
+			}
+		}
+	case tester.Sensor:
+		for i, level := range r.Slots.All() {
+			if level != "" {
+				b.WriteString(string(k.Level(s.sensor[i])))
+			}
+		}
+	case tester.Lamp:
+		b.WriteString(string(k.Glow(s.lamp)))
+	case tester.Meter:
+		for i, v := range r.Volts.All() {
+			if v != nil {
+				b.WriteString(s.bin(r.Mode, i))
+			}
+		}
+	}
+	return b.String()
+}
+
+// judgeAsked judges a reading that is asked of every hypothesis anew.
+func (e *Engine) judgeAsked(j *judged, r *tester.Reading, s *stage) error {
+	n, k := len(e.hypotheses), len(levels)
+	fits := make([]bool, n)
+	for h, v := range s.variations {
+		a, err := e.answer(r, s.bench.Settle(v))
+		if err != nil {
+			return err
+		}
+		j.codes[h], fits[h] = a.code, true
+		for l, level := range levels {
+			p := a.likelihood(level)
+			j.logs[h*k+l] = math.Log(p)
+		}
+		fits[h] = a.fits
+	}
+	j.fits = func(h int, _ float64) bool { return fits[h] }
+	return nil
+}
+
+// An answer is what one hypothesis predicts for a reading that is asked anew.
+type answer struct {
+	code       string
+	likelihood func(level float64) float64
+	fits       bool
+}
+
+// flat is an answer that the supply's level does not change.
+func flat(code string, p float64, fits bool) answer {
+	return answer{code, func(float64) float64 { return p }, fits}
+}
+
+func (e *Engine) answer(r *tester.Reading, c *tester.Condition) (answer, error) {
+	errors := e.settings.Errors
+	switch {
+	case r.Tool == tester.PlugButton:
+		o, ok := c.Outlet(r.At, r.Half)
+		if !ok {
+			return answer{}, fmt.Errorf("at %q: no such device on this circuit", r.At)
+		}
+		return errors.tripped(c.PlugButton(o), r.Tripped), nil
+	case r.Tool == tester.DeviceButton:
+		return errors.tripped(c.DeviceButton(r.At), r.Tripped), nil
+	case r.Tool == tester.Analyzer:
+		o, ok := c.Outlet(r.At, r.Half)
+		if !ok {
+			return answer{}, fmt.Errorf("at %q: no such device on this circuit", r.At)
+		}
+		return errors.analyzed(c.Analyze(o), r), nil
+	case r.Tool == tester.Sensor:
+		v, err := c.PointVolts(r.Point)
+		is := tester.Default.Level(v)
+		return flat(string(is), errors.levelLikelihood(is, r.Level), is == r.Level), err
+	case r.Tool == tester.Clamp:
+		v, err := c.AmpsAt(r.Point)
+		bound := errors.AmpsShare*v + errors.AmpsPlus
+		return flat(digits(v), errors.near(v, *r.Amps, bound), math.Abs(v-*r.Amps) <= 1.5*bound), err
+	case r.Tool == tester.Meter:
+		v, err := c.VoltsBetween(r.Between[0], r.Between[1], r.Mode)
+		bound := errors.VoltsShare*v + errors.VoltsPlus
+		return answer{digits(v), func(level float64) float64 { return errors.near(v*level, r.Reads.Value, bound) }, math.Abs(v-r.Reads.Value) <= 3*bound}, err
+	default:
+		is, err := c.OhmsBetween(r.Between[0], r.Between[1])
+		return errors.ohms(is, *r.Reads), err
+	}
+}
+
+// digits rounds a prediction to what an electrician would call the same.
+func digits(v float64) string { return strconv.FormatFloat(v, 'g', 2, 64) }
+
+// near is the likelihood of a measured value about what is predicted.
+func (e Errors) near(predicted, seen, bound float64) float64 {
+	return e.voltsLikelihood(predicted, seen, bound)
+}
+
+// tripped compares which GFCIs tripped. Real devices in a row race, so any of
+// those predicted agrees.
+func (e Errors) tripped(predicted, seen []string) answer {
+	agrees := (len(predicted) == 0) == (len(seen) == 0)
+	for _, name := range seen {
+		agrees = agrees && slices.Contains(predicted, name)
+	}
+	p := e.Trip
+	if agrees {
+		p = 1 - e.Trip
+	}
+	return flat(strings.Join(predicted, "+"), p, agrees)
+}
+
+func (e Errors) ohms(predicted, seen tester.Reads) answer {
+	switch {
+	case predicted.Open != seen.Open:
+		return flat(fmt.Sprint(predicted.Open, digits(predicted.Value)), e.VoltsWild, false)
+	case predicted.Open:
+		return flat("open", 1-e.VoltsWild, true)
+	}
+	bound := e.OhmsShare*predicted.Value + e.OhmsPlus
+	return flat(digits(predicted.Value), e.near(predicted.Value, seen.Value, bound), math.Abs(predicted.Value-seen.Value) <= 1.5*bound)
+}
+
+// analyzed compares what a load tester shows, value by value.
+func (e Errors) analyzed(a tester.Analysis, r *tester.Reading) answer {
+	p, fits := 1.0, true
+	code := string(a.Wiring)
+	if r.Wiring != "" {
+		if r.Wiring == a.Wiring {
+			p *= 1 - e.Lamp
+		} else {
+			p, fits = p*e.Lamp, false
+		}
+	}
+	compare := func(predicted, seen *float64, share, plus float64) {
+		switch {
+		case seen == nil:
+			return
+		case predicted == nil:
+			p, fits = p*e.VoltsWild, false
+			return
+		}
+		bound := share**predicted + plus
+		code += " " + digits(*predicted)
+		p *= e.near(*predicted, *seen, bound)
+		fits = fits && math.Abs(*predicted-*seen) <= 1.5*bound
+	}
+	if r.Ohms != nil {
+		compare(a.Ohms.Hot, r.Ohms.Hot, e.OhmsShare, e.OhmsPlus)
+		compare(a.Ohms.Neutral, r.Ohms.Neutral, e.OhmsShare, e.OhmsPlus)
+		compare(a.Ohms.Ground, r.Ohms.Ground, e.OhmsShare, e.OhmsPlus)
+		if r.Ohms.Hot == nil {
+			compare(a.Ohms.HotNeutral, r.Ohms.HotNeutral, e.OhmsShare, e.OhmsPlus)
+		}
+	}
+	if r.Ohms == nil && r.DropPercent != nil {
+		compare(a.DropPercent, r.DropPercent.Value, e.OhmsShare, 100*e.OhmsPlus/8)
+	}
+	volts := func(float64) float64 { return 1 }
+	if r.Volts != nil && r.Volts.Unloaded.Value != nil {
+		seen := *r.Volts.Unloaded.Value
+		switch {
+		case a.Volts == nil:
+			p, fits = p*e.VoltsWild, false
+		default:
+			bound := e.VoltsShare**a.Volts + e.VoltsPlus
+			volts = func(level float64) float64 { return e.near(*a.Volts*level, seen, bound) }
+		}
+	}
+	return answer{code, func(level float64) float64 { return p * volts(level) }, fits}
+}
+
+// hasGuards reports whether anything on the circuit compares currents.
+func hasGuards(c *circuit.Circuit) bool {
+	for i := range c.Boxes {
+		for _, v := range c.Boxes[i].Devices {
+			if v.Kind == circuit.GFCI {
+				return true
+			}
+		}
+	}
+	return c.Breaker.Protection.SeesGroundFaults()
+}
