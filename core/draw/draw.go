@@ -25,6 +25,10 @@ func Circuit(r *rand.Rand, o Options) *circuit.Circuit {
 		d.box(n)
 	}
 	d.loads()
+	if !o.Plain {
+		d.loadSides()
+		d.state()
+	}
 	return d.c
 }
 
@@ -116,6 +120,35 @@ func (d *drawer) device(id string, grounded bool) circuit.Device {
 		v.Tab.Hot = circuit.TabRemoved
 	}
 	return v
+}
+
+// loadSides puts some outgoing cables of a pigtailed GFCI on its load terminals.
+func (d *drawer) loadSides() {
+	for i := range d.c.Boxes {
+		box := &d.c.Boxes[i]
+		if box.Devices[0].Kind != circuit.GFCI || box.Makeup != circuit.Pigtail {
+			continue
+		}
+		for _, cable := range d.c.Outgoing(box.ID) {
+			if d.chance(0.6) {
+				box.Load = append(box.Load, cable.ID)
+			}
+		}
+	}
+}
+
+// state takes a cable end apart on some circuits, and joins two of its
+// conductors on some of those.
+func (d *drawer) state() {
+	if !d.chance(0.15) {
+		return
+	}
+	cable := pick(d.r, d.c.Cables...)
+	end := cable.ID + "@" + pick(d.r, cable.From, cable.To)
+	d.c.State.Separated = []string{end}
+	if d.chance(0.4) {
+		d.c.State.Joined = [][2]string{{end + ".hot", end + ".neutral"}}
+	}
 }
 
 func (d *drawer) loads() {
