@@ -13,14 +13,44 @@ const (
 	maxWatts = 20000
 	maxAmps  = 200
 	maxOhms  = 1e9
-	// MaxBoxes bounds the work one file can ask for.
-	MaxBoxes = 400
 )
+
+// Bounds of what one file can ask to be worked on, far beyond any branch
+// circuit. Assumption.
+const (
+	MaxBoxes   = 400
+	maxDevices = 12 // in a box
+	maxLoads   = 800
+	maxFaults  = 64
+	maxTouched = 64  // places of a state
+	maxWiring  = 200 // terminations in a box
+)
+
+// checkSize refuses at once what would take long to refuse piece by piece.
+func (c *Circuit) checkSize() error {
+	type many struct {
+		name      string
+		are, most int
+	}
+	all := []many{
+		{"boxes", len(c.Boxes), MaxBoxes}, {"cables", len(c.Cables), MaxBoxes}, {"loads", len(c.Loads), maxLoads},
+		{"faults", len(c.Faults), maxFaults}, {"state.separated", len(c.State.Separated), maxTouched}, {"state.joined", len(c.State.Joined), maxTouched},
+	}
+	for i, box := range c.Boxes {
+		all = append(all, many{fmt.Sprintf("boxes[%d].devices", i), len(box.Devices), maxDevices}, many{fmt.Sprintf("boxes[%d].wiring", i), len(box.Wiring), maxWiring})
+	}
+	for _, m := range all {
+		if m.are > m.most {
+			return fmt.Errorf("%s: %d of them; at most %d", m.name, m.are, m.most)
+		}
+	}
+	return nil
+}
 
 // Check reports the first thing that is wrong with the circuit, naming the place.
 func (c *Circuit) Check() error {
 	for _, check := range []func() error{
-		c.checkHead, c.checkNames, c.checkCables, c.checkTree, c.checkBoxes, c.checkLoads, c.checkFaults, c.checkState,
+		c.checkHead, c.checkSize, c.checkNames, c.checkCables, c.checkTree, c.checkBoxes, c.checkLoads, c.checkFaults, c.checkState,
 	} {
 		if err := check(); err != nil {
 			return err
@@ -47,9 +77,6 @@ func (c *Circuit) checkHead() error {
 }
 
 func (c *Circuit) checkNames() error {
-	if len(c.Boxes) > MaxBoxes {
-		return fmt.Errorf("boxes: %d of them; at most %d", len(c.Boxes), MaxBoxes)
-	}
 	seen := map[string]string{Panel: "the panel"}
 	use := func(place, id string) error {
 		if id == "" {

@@ -208,6 +208,9 @@ func (r *Reading) checkAnalyzer() error {
 	if r.Wiring != "" && !slices.Contains(Wirings, r.Wiring) {
 		return fmt.Errorf("wiring %q, want one of %v", r.Wiring, Wirings)
 	}
+	if r.Ohms != nil && *r.Ohms == (AnalyzedOhms{}) {
+		r.Ohms = nil // none given is the same as null
+	}
 	something := r.Wiring != ""
 	within := func(name string, x *float64, most float64) error {
 		if x == nil {

@@ -285,6 +285,9 @@ type file struct {
 	Readings []Reading `json:"readings"`
 }
 
+// maxReadings bounds the work one file can ask for. Assumption.
+const maxReadings = 2000
+
 // Parse reads a readings file and checks it against the circuit.
 func Parse(data []byte, c *circuit.Circuit) ([]Reading, error) {
 	var f file
@@ -293,6 +296,9 @@ func Parse(data []byte, c *circuit.Circuit) ([]Reading, error) {
 	}
 	if f.Format != Format {
 		return nil, fmt.Errorf("readings: format: %q, want %q", f.Format, Format)
+	}
+	if len(f.Readings) > maxReadings {
+		return nil, fmt.Errorf("readings: %d of them; at most %d", len(f.Readings), maxReadings)
 	}
 	for i := range f.Readings {
 		if err := f.Readings[i].Check(c); err != nil {

@@ -1,0 +1,21 @@
+package network
+
+import "math"
+
+// Limits of a Class A ground-fault interrupter in amperes: below the first it
+// must not trip, from the second on it must.
+// Source: UL 943 (from memory).
+const (
+	ClassALeast = 0.004
+	ClassAMost  = 0.006
+)
+
+// GFCITripSeconds is the longest a Class A device may take to trip at a ground
+// fault of the given amperes; infinite below what it must trip at.
+// Source: UL 943, (20 / I)^1.43 with I in milliamperes (from memory).
+func GFCITripSeconds(amps float64) float64 {
+	if amps < ClassAMost {
+		return math.Inf(1)
+	}
+	return math.Pow(20/(amps*1000), 1.43)
+}
