@@ -82,16 +82,36 @@ func TestReadNarrowed(t *testing.T) {
 	file, c := binderyFile(t)
 	data, err := os.ReadFile(file)
 	require.NoError(t, err)
-	out, complaint, code := run(t, string(data), "read", "-", "--at", "R3")
+	all, complaint, code := run(t, string(data), "read", "-", "--at", "R3")
 	require.Zero(t, code, complaint)
-	readings, err := tester.Parse([]byte(out), c)
+	readings, err := tester.Parse([]byte(all), c)
 	require.NoError(t, err)
 	seen := map[tester.Tool]int{}
 	for _, r := range readings {
 		assert.Equal(t, "R3", r.At)
 		seen[r.Tool]++
 	}
-	assert.Equal(t, map[tester.Tool]int{tester.Plug: 2, tester.Meter: 4, tester.Sensor: 2, tester.Lamp: 2}, seen, "both halves, the meter in both modes")
+	assert.Equal(t, map[tester.Tool]int{
+		tester.Plug: 2, tester.PlugButton: 2, tester.Meter: 4, tester.Sensor: 2, tester.Lamp: 2, tester.Analyzer: 2,
+	}, seen, "both halves, the meter in both modes")
+	for _, row := range []struct {
+		args []string
+		want string
+	}{
+		{[]string{"--at", "R3", "--half", "bottom", "--tool", "lamp"}, `"glow": "off"`},
+		{[]string{"--at", "R1", "--half", "top", "--tool", "lamp", "--state", `{ "breakerOn": false }`}, `"glow": "off"`},
+		{[]string{"--at", "R1", "--half", "top", "--tool", "lamp"}, `"glow": "bright"`},
+		{[]string{"--point", "W3@B2.hot"}, `"level": "strong"`},
+		{[]string{"--point", "W3@B2", "--tool", "clamp"}, `"amps"`},
+		{[]string{"--between", "W3@B2.hot,W3@B2.ground", "--mode", "low-z"}, `"mode": "low-z"`},
+		{[]string{"--between", "W3@B3.neutral,panel.neutral", "--tool", "ohms", "--state", `{ "loadsOn": [] }`}, `"reads": "open"`},
+	} {
+		out, complaint, code := run(t, "", append([]string{"read", file}, row.args...)...)
+		require.Zero(t, code, complaint)
+		assert.Contains(t, out, row.want, row.args)
+		_, err := tester.Parse([]byte(out), c)
+		assert.NoError(t, err, row.args)
+	}
 }
 
 func TestNetlistRunsInNgspice(t *testing.T) {
@@ -120,6 +140,12 @@ func TestBadInput(t *testing.T) {
 		{[]string{"read", "nowhere.json"}, "nowhere.json"},
 		{[]string{"read", file, "--at", "R77"}, "--at R77: no such device"},
 		{[]string{"read", file, "--tool", "crystal"}, "--tool crystal is not known"},
+		{[]string{"read", file, "--half", "left"}, "--half left: want top or bottom"},
+		{[]string{"read", file, "--tool", "ohms"}, "--tool ohms is put on points"},
+		{[]string{"read", file, "--point", "W99@B1.hot"}, "no cable W99"},
+		{[]string{"read", file, "--between", "W3@B2.hot"}, "one point for sensor and clamp, two for meter and ohms"},
+		{[]string{"read", file, "--state", `{ "loadsOn": ["L9"] }`}, "--state: loadsOn: no load L9"},
+		{[]string{"read", file, "--state", `{ "lodesOn": [] }`}, `--state: unknown key "lodesOn"`},
 		{[]string{"read"}, "accepts 1 arg"},
 		{[]string{"diagnose", file}, `"readings" not set`},
 		{[]string{"diagnose", file, "--readings", broken}, `unknown key`},

@@ -343,6 +343,20 @@ func (r *Reading) checkState(c *circuit.Circuit) error {
 	return nil
 }
 
+// ParseState reads a state alone, and checks it against the circuit; nothing
+// is no state.
+func ParseState(data []byte, c *circuit.Circuit) (*State, error) {
+	if len(data) == 0 {
+		return nil, nil
+	}
+	s := &State{}
+	if err := strict.Unmarshal(data, s); err != nil {
+		return nil, err
+	}
+	_, err := s.On(c)
+	return s, err
+}
+
 // On is the circuit in the state; c itself when s is nil.
 func (s *State) On(c *circuit.Circuit) (*circuit.Circuit, error) {
 	if s == nil {
