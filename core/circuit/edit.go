@@ -18,11 +18,22 @@ type Stop struct {
 	Ground  bool     `json:"ground"`  // a ground arrives here all the way from the panel
 	Makeup  Makeup   `json:"makeup"`  // empty where the wiring is spelled out
 	Devices []Device `json:"devices"` // in the order of the file
+	// Protected names the GFCIs, or "panel" for the breaker, that the cable
+	// feeding the stop hangs on.
+	Protected []string `json:"protected"`
+	// Split lists the devices whose halves are fed apart: a removed tab, or
+	// two circuits.
+	Split []string `json:"split"`
 }
 
 // Stops is the run in the order of Order.
 func (c *Circuit) Stops() []Stop {
 	stops := []Stop{}
+	wired, err := Wire(c)
+	if err != nil {
+		return stops // a circuit that passed Check can be wired
+	}
+	feeds := wired.Feeds()
 	for _, id := range c.Order() {
 		box, line := c.Box(id), c.LineCable(id)
 		devices := box.Devices
@@ -32,9 +43,21 @@ func (c *Circuit) Stops() []Stop {
 		stops = append(stops, Stop{
 			Box: id, Label: c.LabelOf(id), From: line.From, Cable: *line,
 			Ends: 1 + len(c.Outgoing(id)), Ground: c.GroundArrives(id), Makeup: box.Makeup, Devices: devices,
+			Protected: append([]string{}, feeds.Guards(endOf(line, box, Hot))...), Split: feeds.split(devices),
 		})
 	}
 	return stops
+}
+
+// split lists the devices of which one half can be dead while the other is live.
+func (f *Feeds) split(devices []Device) []string {
+	apart := []string{}
+	for _, v := range devices {
+		if v.Tab != (Tabs{}) || f.Leg(v.First(Hot)) != f.Leg(v.Second(Hot)) {
+			apart = append(apart, v.ID)
+		}
+	}
+	return apart
 }
 
 // NewStop says what an electrician sees of the next outlet along the run.
@@ -45,6 +68,7 @@ type NewStop struct {
 	Feet   float64    // of that cable, roughly; zero: assumed
 	Ground bool       // the cable has a ground wire
 	Slots  int        // 3, or 2 without a ground slot; zero: 3
+	GFCI   bool       // the device is a GFCI that feeds what follows
 }
 
 // BranchAmps are the usual ratings of a breaker that feeds receptacles.
@@ -73,6 +97,9 @@ func (c *Circuit) AddStop(n NewStop) error {
 	}
 	box := Box{ID: cable.To, Label: strings.TrimSpace(n.Label), Material: Plastic, Makeup: FeedThrough}
 	box.Devices = []Device{{ID: c.freeName("R"), Kind: Receptacle, Amps: 15, Slots: n.Slots}}
+	if n.GFCI {
+		box.Devices = []Device{{ID: c.freeName("G"), Kind: GFCI, Amps: 20, Slots: 3}}
+	}
 	c.Cables, c.Boxes = append(c.Cables, cable), append(c.Boxes, box)
 	return c.Check()
 }
@@ -127,6 +154,7 @@ type StopChange struct {
 	Ground *bool
 	Slots  *int
 	Makeup *Makeup
+	GFCI   *bool // the first device is one
 }
 
 // ChangeStop corrects the box and the cable that feeds it.
@@ -164,7 +192,35 @@ func (c *Circuit) ChangeStop(id string, change StopChange) error {
 		}
 		box.Makeup = *change.Makeup
 	}
+	if change.GFCI != nil && len(box.Devices) > 0 {
+		if box.Wiring != nil {
+			return fmt.Errorf("box %s: its wiring is spelled out and names the device's terminals", id)
+		}
+		v := &box.Devices[0]
+		if *change.GFCI {
+			v.Kind, v.Slots, v.Tab = GFCI, 3, Tabs{}
+		} else {
+			v.Kind, v.Tripped, v.Generation = Receptacle, false, Current
+			box.Load = nil
+		}
+	}
 	return c.Check()
+}
+
+// AddLoad plugs an appliance in, switched on.
+func (c *Circuit) AddLoad(at string, half Half, watts float64) error {
+	c.Loads = append(c.Loads, Load{ID: c.freeName("L"), At: at, Half: half, Watts: watts, On: true})
+	return c.Check()
+}
+
+// RemoveLoad unplugs an appliance.
+func (c *Circuit) RemoveLoad(id string) error {
+	i := slices.IndexFunc(c.Loads, func(l Load) bool { return l.ID == id })
+	if i < 0 {
+		return fmt.Errorf("load %s: not on this circuit", id)
+	}
+	c.Loads = slices.Delete(c.Loads, i, i+1)
+	return nil
 }
 
 // RemoveStop takes a box off the run. What it fed is fed from the box before

@@ -77,7 +77,7 @@ func (w *weighed) next(settled bool, site string) []Test {
 	if settled {
 		return slices.DeleteFunc(w.openings(causes), func(t Test) bool { return t.Site != site })
 	}
-	stage := w.e.states[stateKey(nil)]
+	stage := w.now
 	stage.predictAll()
 	tests := []Test{}
 	for o, outlet := range stage.bench.Outlets() {

@@ -79,15 +79,26 @@ type weighed struct {
 	e           *Engine
 	readings    []tester.Reading
 	judged      []*judged // of each reading
+	now         *stage    // what the next reading is taken on
 	probability []float64 // by hypothesis
 	unexplained float64
 	level       float64 // of the supply, most likely
 }
 
-// Diagnose weighs all hypotheses by the readings.
+// Diagnose weighs all hypotheses by the readings. What is to be read next is
+// judged with the circuit as its file says.
 func (e *Engine) Diagnose(readings []tester.Reading) (*Result, error) {
+	return e.DiagnoseNow(readings, nil)
+}
+
+// DiagnoseNow is Diagnose with the circuit now in the given state: that is the
+// one the next reading will be taken in.
+func (e *Engine) DiagnoseNow(readings []tester.Reading, now *tester.State) (*Result, error) {
 	w, err := e.weigh(readings)
 	if err != nil {
+		return nil, err
+	}
+	if w.now, err = e.stageOf(now); err != nil {
 		return nil, err
 	}
 	r := &Result{Format: Format, Unexplained: w.unexplained}
