@@ -15,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"elvat/internal/demo"
+	"elvat/internal/meterlink"
 	"elvat/internal/server"
 	"elvat/internal/store"
 	"elvat/web"
@@ -24,12 +25,13 @@ import (
 // told otherwise.
 const defaultAddress = "127.0.0.1:8181"
 
-type serveOptions struct{ address, database, shop string }
+type serveOptions struct{ address, database, shop, meter string }
 
 func (o *serveOptions) flags(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&o.address, "listen", defaultAddress, "address to listen on; port 0 picks a free one")
 	cmd.Flags().StringVar(&o.database, "db", o.database, "the database file")
 	cmd.Flags().StringVar(&o.shop, "shop", o.shop, "name of the shop, shown above the day's calls")
+	cmd.Flags().StringVar(&o.meter, "meter", "", "HOST:PORT of an instrument that speaks SCPI over TCP")
 }
 
 func serveCommand() *cobra.Command {
@@ -70,12 +72,27 @@ func demoCommand() *cobra.Command {
 			if err := fillOnce(cmd.Context(), s); err != nil {
 				return errors.Join(err, s.Close())
 			}
+			if o.meter == "" {
+				if o.meter, err = demoMeter(cmd.Context()); err != nil {
+					return errors.Join(err, s.Close())
+				}
+			}
 			return serve(cmd, o, s)
 		},
 	}
 	o.flags(cmd)
 	cmd.Flags().BoolVar(&fresh, "fresh", false, "start over: remove the demo's database file first")
 	return cmd
+}
+
+// demoMeter starts a simulated meter on the demo circuit with two boxes in
+// question, on a free port of this machine.
+func demoMeter(ctx context.Context) (string, error) {
+	c, err := demo.Circuit(demo.MeterOn)
+	if err != nil {
+		return "", err
+	}
+	return startMeter(ctx, c, c.Boxes[0].Devices[0].ID, "127.0.0.1:0")
 }
 
 // removeDatabase removes the file and what SQLite keeps beside it.
@@ -101,8 +118,12 @@ func fillOnce(ctx context.Context, s *store.Store) error {
 // answering, closes the database and returns.
 func serve(cmd *cobra.Command, o serveOptions, s *store.Store) error {
 	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
-	handler := server.New(server.Config{Store: s, Shop: o.shop, Log: log, Front: web.Files(), Now: time.Now})
-	config := echo.StartConfig{
+	config := server.Config{Store: s, Shop: o.shop, Log: log, Front: web.Files(), Now: time.Now}
+	if o.meter != "" {
+		config.Meter = &meterlink.Meter{Address: o.meter}
+		defer config.Meter.Close()
+	}
+	start := echo.StartConfig{
 		Address: o.address, HideBanner: true, HidePort: true, GracefulTimeout: 10 * time.Second,
 		ListenerAddrFunc: func(at net.Addr) { fmt.Fprintf(cmd.OutOrStdout(), "Elvat is at http://%s\n", at) },
 		BeforeServeFunc: func(hs *http.Server) error {
@@ -110,7 +131,7 @@ func serve(cmd *cobra.Command, o serveOptions, s *store.Store) error {
 			return nil
 		},
 	}
-	err := config.Start(cmd.Context(), handler)
+	err := start.Start(cmd.Context(), server.New(config))
 	if errors.Is(err, http.ErrServerClosed) {
 		err = nil
 	}

@@ -21,6 +21,27 @@ import (
 	"github.com/oapi-codegen/runtime"
 )
 
+// Defines values for BasicsLamps.
+const (
+	BasicsLampsHotGround     BasicsLamps = "hotGround"
+	BasicsLampsHotNeutral    BasicsLamps = "hotNeutral"
+	BasicsLampsNeutralGround BasicsLamps = "neutralGround"
+)
+
+// Valid indicates whether the value is a known member of the BasicsLamps enum.
+func (e BasicsLamps) Valid() bool {
+	switch e {
+	case BasicsLampsHotGround:
+		return true
+	case BasicsLampsHotNeutral:
+		return true
+	case BasicsLampsNeutralGround:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Half.
 const (
 	Bottom Half = "bottom"
@@ -33,6 +54,27 @@ func (e Half) Valid() bool {
 	case Bottom:
 		return true
 	case Top:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LampOrderLamps.
+const (
+	LampOrderLampsHotGround     LampOrderLamps = "hotGround"
+	LampOrderLampsHotNeutral    LampOrderLamps = "hotNeutral"
+	LampOrderLampsNeutralGround LampOrderLamps = "neutralGround"
+)
+
+// Valid indicates whether the value is a known member of the LampOrderLamps enum.
+func (e LampOrderLamps) Valid() bool {
+	switch e {
+	case LampOrderLampsHotGround:
+		return true
+	case LampOrderLampsHotNeutral:
+		return true
+	case LampOrderLampsNeutralGround:
 		return true
 	default:
 		return false
@@ -90,6 +132,36 @@ func (e NewStopSlots) Valid() bool {
 	case NewStopSlotsN2:
 		return true
 	case NewStopSlotsN3:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ProbesPair.
+const (
+	ProbesPairGroundEarth   ProbesPair = "groundEarth"
+	ProbesPairHotEarth      ProbesPair = "hotEarth"
+	ProbesPairHotGround     ProbesPair = "hotGround"
+	ProbesPairHotNeutral    ProbesPair = "hotNeutral"
+	ProbesPairNeutralEarth  ProbesPair = "neutralEarth"
+	ProbesPairNeutralGround ProbesPair = "neutralGround"
+)
+
+// Valid indicates whether the value is a known member of the ProbesPair enum.
+func (e ProbesPair) Valid() bool {
+	switch e {
+	case ProbesPairGroundEarth:
+		return true
+	case ProbesPairHotEarth:
+		return true
+	case ProbesPairHotGround:
+		return true
+	case ProbesPairHotNeutral:
+		return true
+	case ProbesPairNeutralEarth:
+		return true
+	case ProbesPairNeutralGround:
 		return true
 	default:
 		return false
@@ -158,20 +230,35 @@ func (e StopChangeSlots) Valid() bool {
 
 // Defines values for Tool.
 const (
-	Lamp   Tool = "lamp"
-	Meter  Tool = "meter"
-	Plug   Tool = "plug"
-	Sensor Tool = "sensor"
+	Analyzer     Tool = "analyzer"
+	Clamp        Tool = "clamp"
+	DeviceButton Tool = "device-button"
+	Lamp         Tool = "lamp"
+	Meter        Tool = "meter"
+	Ohms         Tool = "ohms"
+	Plug         Tool = "plug"
+	PlugButton   Tool = "plug-button"
+	Sensor       Tool = "sensor"
 )
 
 // Valid indicates whether the value is a known member of the Tool enum.
 func (e Tool) Valid() bool {
 	switch e {
+	case Analyzer:
+		return true
+	case Clamp:
+		return true
+	case DeviceButton:
+		return true
 	case Lamp:
 		return true
 	case Meter:
 		return true
+	case Ohms:
+		return true
 	case Plug:
+		return true
+	case PlugButton:
 		return true
 	case Sensor:
 		return true
@@ -192,12 +279,24 @@ type Basics struct {
 	// Gauges AWG, thinnest first
 	Gauges []int `json:"gauges"`
 
+	// Lamps The plug tester's lamps left to right; empty: not taught yet
+	Lamps []BasicsLamps `json:"lamps"`
+
+	// Meter An instrument is on the wire
+	Meter bool `json:"meter"`
+
 	// Shop Whose calls these are; may be empty
 	Shop string `json:"shop"`
 
 	// Sides How a voltage between two slots is drawn
 	Sides []SideFrom `json:"sides"`
+
+	// Wirings Verdicts a load tester gives
+	Wirings []string `json:"wirings"`
 }
+
+// BasicsLamps defines model for Basics.Lamps.
+type BasicsLamps string
 
 // Breaker defines model for Breaker.
 type Breaker struct {
@@ -221,19 +320,27 @@ type Call struct {
 	Breaker        Breaker    `json:"breaker"`
 	CanUndoRun     bool       `json:"canUndoRun"`
 	CautionsReadAt *time.Time `json:"cautionsReadAt"`
-	Complaint      string     `json:"complaint"`
-	CreatedAt      time.Time  `json:"createdAt"`
-	Diagnosis      Diagnosis  `json:"diagnosis"`
+
+	// Changed Devices changed lately
+	Changed   []string  `json:"changed"`
+	Complaint string    `json:"complaint"`
+	CreatedAt time.Time `json:"createdAt"`
+	Diagnosis Diagnosis `json:"diagnosis"`
 
 	// Halves What is known of each half that was read
 	Halves []HalfFound `json:"halves"`
 	Id     int64       `json:"id"`
+	Loads  []Load      `json:"loads"`
 	Phases []Progress  `json:"phases"`
 
 	// Readings Newest first
 	Readings []StoredReading `json:"readings"`
-	Stops    []Stop          `json:"stops"`
-	Title    string          `json:"title"`
+
+	// State As in elvat-readings/1; what is absent is as the circuit file says
+	State State  `json:"state"`
+	Stops []Stop `json:"stops"`
+	Sweep Sweep  `json:"sweep"`
+	Title string `json:"title"`
 }
 
 // CallChange defines model for CallChange.
@@ -283,11 +390,25 @@ type HalfFound struct {
 	Half   Half   `json:"half"`
 }
 
+// LampOrder defines model for LampOrder.
+type LampOrder struct {
+	Lamps []LampOrderLamps `json:"lamps"`
+}
+
+// LampOrderLamps defines model for LampOrder.Lamps.
+type LampOrderLamps string
+
 // Level defines model for Level.
 type Level string
 
 // Lit defines model for Lit.
 type Lit string
+
+// Load defines model for Load.
+type Load = circuit.Load
+
+// Need defines model for Need.
+type Need = diagnosis.Need
 
 // NewCall defines model for NewCall.
 type NewCall struct {
@@ -295,6 +416,13 @@ type NewCall struct {
 	Circuit   *string `json:"circuit,omitempty"`
 	Complaint string  `json:"complaint"`
 	Title     string  `json:"title"`
+}
+
+// NewLoad defines model for NewLoad.
+type NewLoad struct {
+	At    string  `json:"at"`
+	Half  Half    `json:"half"`
+	Watts float64 `json:"watts"`
 }
 
 // NewReading defines model for NewReading.
@@ -315,6 +443,7 @@ type NewStop struct {
 
 	// Feet 0 or absent: assumed
 	Feet   *float64      `json:"feet,omitempty"`
+	Gfci   *bool         `json:"gfci,omitempty"`
 	Ground *bool         `json:"ground,omitempty"`
 	Label  *string       `json:"label,omitempty"`
 	Slots  *NewStopSlots `json:"slots,omitempty"`
@@ -322,6 +451,16 @@ type NewStop struct {
 
 // NewStopSlots defines model for NewStop.Slots.
 type NewStopSlots int
+
+// Probes defines model for Probes.
+type Probes struct {
+	At   string     `json:"at"`
+	Half Half       `json:"half"`
+	Pair ProbesPair `json:"pair"`
+}
+
+// ProbesPair defines model for Probes.Pair.
+type ProbesPair string
 
 // Problem defines model for Problem.
 type Problem struct {
@@ -350,13 +489,19 @@ type SideFrom = tester.SideFrom
 // Site defines model for Site.
 type Site = diagnosis.Site
 
+// State As in elvat-readings/1; what is absent is as the circuit file says
+type State = tester.State
+
 // Stop defines model for Stop.
 type Stop = circuit.Stop
 
 // StopChange defines model for StopChange.
 type StopChange struct {
-	Awg    *int              `json:"awg,omitempty"`
-	Feet   *float64          `json:"feet,omitempty"`
+	Awg  *int     `json:"awg,omitempty"`
+	Feet *float64 `json:"feet,omitempty"`
+
+	// Gfci The first device is one
+	Gfci   *bool             `json:"gfci,omitempty"`
 	Ground *bool             `json:"ground,omitempty"`
 	Label  *string           `json:"label,omitempty"`
 	Makeup *StopChangeMakeup `json:"makeup,omitempty"`
@@ -383,6 +528,16 @@ type StoredReading struct {
 
 // Suspect defines model for Suspect.
 type Suspect = diagnosis.Suspect
+
+// Sweep defines model for Sweep.
+type Sweep = diagnosis.Sweep
+
+// Taken defines model for Taken.
+type Taken struct {
+	// Instrument How it names itself
+	Instrument string  `json:"instrument"`
+	Volts      float64 `json:"volts"`
+}
 
 // Test defines model for Test.
 type Test = diagnosis.Test
@@ -420,6 +575,11 @@ type CallNow = Call
 // Refused defines model for Refused.
 type Refused = Problem
 
+// SetChangedJSONBody defines parameters for SetChanged.
+type SetChangedJSONBody struct {
+	Changed bool `json:"changed"`
+}
+
 // CreateCallJSONRequestBody defines body for CreateCall for application/json ContentType.
 type CreateCallJSONRequestBody = NewCall
 
@@ -429,17 +589,32 @@ type ChangeCallJSONRequestBody = CallChange
 // SetBreakerJSONRequestBody defines body for SetBreaker for application/json ContentType.
 type SetBreakerJSONRequestBody = BreakerChange
 
+// SetChangedJSONRequestBody defines body for SetChanged for application/json ContentType.
+type SetChangedJSONRequestBody SetChangedJSONBody
+
+// AddLoadJSONRequestBody defines body for AddLoad for application/json ContentType.
+type AddLoadJSONRequestBody = NewLoad
+
+// TakeFromMeterJSONRequestBody defines body for TakeFromMeter for application/json ContentType.
+type TakeFromMeterJSONRequestBody = Probes
+
 // AddReadingJSONRequestBody defines body for AddReading for application/json ContentType.
 type AddReadingJSONRequestBody = NewReading
 
 // WithdrawReadingJSONRequestBody defines body for WithdrawReading for application/json ContentType.
 type WithdrawReadingJSONRequestBody = Withdrawal
 
+// SetStateJSONRequestBody defines body for SetState for application/json ContentType.
+type SetStateJSONRequestBody = State
+
 // AddStopJSONRequestBody defines body for AddStop for application/json ContentType.
 type AddStopJSONRequestBody = NewStop
 
 // ChangeStopJSONRequestBody defines body for ChangeStop for application/json ContentType.
 type ChangeStopJSONRequestBody = StopChange
+
+// SetLampsJSONRequestBody defines body for SetLamps for application/json ContentType.
+type SetLampsJSONRequestBody = LampOrder
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
@@ -464,6 +639,9 @@ type ServerInterface interface {
 	// ReadCautions The standing cautions were gone through
 	// (POST /api/calls/{call}/cautions)
 	ReadCautions(ctx *echo.Context, call CallID) error
+	// SetChanged Whether a device was changed lately
+	// (PUT /api/calls/{call}/changed/{device})
+	SetChanged(ctx *echo.Context, call CallID, device string) error
 	// DownloadCircuit The circuit as a file, elvat-circuit/1
 	// (GET /api/calls/{call}/circuit)
 	DownloadCircuit(ctx *echo.Context, call CallID) error
@@ -473,12 +651,24 @@ type ServerInterface interface {
 	// UndoCircuit Take back the last change of the run
 	// (POST /api/calls/{call}/circuit/undo)
 	UndoCircuit(ctx *echo.Context, call CallID) error
+	// AddLoad Something is plugged in
+	// (POST /api/calls/{call}/loads)
+	AddLoad(ctx *echo.Context, call CallID) error
+	// RemoveLoad It is unplugged
+	// (DELETE /api/calls/{call}/loads/{load})
+	RemoveLoad(ctx *echo.Context, call CallID, load string) error
+	// TakeFromMeter One value from the instrument on the wire, with its probes where they are said to be
+	// (POST /api/calls/{call}/meter)
+	TakeFromMeter(ctx *echo.Context, call CallID) error
 	// AddReading Enter a reading
 	// (POST /api/calls/{call}/readings)
 	AddReading(ctx *echo.Context, call CallID) error
 	// WithdrawReading Take a reading back, or put it back in force
 	// (PATCH /api/calls/{call}/readings/{reading})
 	WithdrawReading(ctx *echo.Context, call CallID, reading ReadingID) error
+	// SetState The state the circuit is in now, in which the next readings are taken
+	// (PUT /api/calls/{call}/state)
+	SetState(ctx *echo.Context, call CallID) error
 	// AddStop The next outlet along the run
 	// (POST /api/calls/{call}/stops)
 	AddStop(ctx *echo.Context, call CallID) error
@@ -488,6 +678,9 @@ type ServerInterface interface {
 	// ChangeStop Correct a stop and the cable that feeds it
 	// (PATCH /api/calls/{call}/stops/{box})
 	ChangeStop(ctx *echo.Context, call CallID, box BoxID) error
+	// SetLamps Which lamp of the shop's plug tester stands for which pair, left to right
+	// (PUT /api/lamps)
+	SetLamps(ctx *echo.Context) error
 }
 
 // ServerInterfaceWrapper converts echo contexts to parameters.
@@ -586,6 +779,30 @@ func (w *ServerInterfaceWrapper) ReadCautions(ctx *echo.Context) error {
 	return err
 }
 
+// SetChanged converts echo context to params.
+func (w *ServerInterfaceWrapper) SetChanged(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "device" -------------
+	var device string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "device", ctx.Param("device"), &device, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter device: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetChanged(ctx, call, device)
+	return err
+}
+
 // DownloadCircuit converts echo context to params.
 func (w *ServerInterfaceWrapper) DownloadCircuit(ctx *echo.Context) error {
 	var err error
@@ -634,6 +851,62 @@ func (w *ServerInterfaceWrapper) UndoCircuit(ctx *echo.Context) error {
 	return err
 }
 
+// AddLoad converts echo context to params.
+func (w *ServerInterfaceWrapper) AddLoad(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddLoad(ctx, call)
+	return err
+}
+
+// RemoveLoad converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveLoad(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "load" -------------
+	var load string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "load", ctx.Param("load"), &load, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter load: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveLoad(ctx, call, load)
+	return err
+}
+
+// TakeFromMeter converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeFromMeter(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeFromMeter(ctx, call)
+	return err
+}
+
 // AddReading converts echo context to params.
 func (w *ServerInterfaceWrapper) AddReading(ctx *echo.Context) error {
 	var err error
@@ -671,6 +944,22 @@ func (w *ServerInterfaceWrapper) WithdrawReading(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.WithdrawReading(ctx, call, reading)
+	return err
+}
+
+// SetState converts echo context to params.
+func (w *ServerInterfaceWrapper) SetState(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetState(ctx, call)
 	return err
 }
 
@@ -738,6 +1027,15 @@ func (w *ServerInterfaceWrapper) ChangeStop(ctx *echo.Context) error {
 	return err
 }
 
+// SetLamps converts echo context to params.
+func (w *ServerInterfaceWrapper) SetLamps(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetLamps(ctx)
+	return err
+}
+
 // This is a simple interface which specifies echo.Route addition functions which
 // are present on both echo.Echo and echo.Group, since we want to allow using
 // either of them for path registration
@@ -799,6 +1097,12 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PATCH(options.BaseURL+"/api/calls/:call/stops/:box", wrapper.ChangeStop, options.OperationMiddlewares["changeStop"]...)
 	router.POST(options.BaseURL+"/api/calls/:call/readings", wrapper.AddReading, options.OperationMiddlewares["addReading"]...)
 	router.PATCH(options.BaseURL+"/api/calls/:call/readings/:reading", wrapper.WithdrawReading, options.OperationMiddlewares["withdrawReading"]...)
+	router.PUT(options.BaseURL+"/api/calls/:call/state", wrapper.SetState, options.OperationMiddlewares["setState"]...)
+	router.POST(options.BaseURL+"/api/calls/:call/loads", wrapper.AddLoad, options.OperationMiddlewares["addLoad"]...)
+	router.DELETE(options.BaseURL+"/api/calls/:call/loads/:load", wrapper.RemoveLoad, options.OperationMiddlewares["removeLoad"]...)
+	router.PUT(options.BaseURL+"/api/calls/:call/changed/:device", wrapper.SetChanged, options.OperationMiddlewares["setChanged"]...)
+	router.POST(options.BaseURL+"/api/calls/:call/meter", wrapper.TakeFromMeter, options.OperationMiddlewares["takeFromMeter"]...)
+	router.PUT(options.BaseURL+"/api/lamps", wrapper.SetLamps, options.OperationMiddlewares["setLamps"]...)
 	router.GET(options.BaseURL+"/api/basics", wrapper.GetBasics, options.OperationMiddlewares["getBasics"]...)
 
 }
@@ -1080,6 +1384,47 @@ func (response ReadCautionsdefaultApplicationProblemPlusJSONResponse) VisitReadC
 	return err
 }
 
+type SetChangedRequestObject struct {
+	Call   CallID `json:"call"`
+	Device string `json:"device"`
+	Body   *SetChangedJSONRequestBody
+}
+
+type SetChangedResponseObject interface {
+	VisitSetChangedResponse(w http.ResponseWriter) error
+}
+
+type SetChanged200JSONResponse struct{ CallNowJSONResponse }
+
+func (response SetChanged200JSONResponse) VisitSetChangedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetChangeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetChangeddefaultApplicationProblemPlusJSONResponse) VisitSetChangedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DownloadCircuitRequestObject struct {
 	Call CallID `json:"call"`
 }
@@ -1210,6 +1555,126 @@ func (response UndoCircuitdefaultApplicationProblemPlusJSONResponse) VisitUndoCi
 	return err
 }
 
+type AddLoadRequestObject struct {
+	Call CallID `json:"call"`
+	Body *AddLoadJSONRequestBody
+}
+
+type AddLoadResponseObject interface {
+	VisitAddLoadResponse(w http.ResponseWriter) error
+}
+
+type AddLoad201JSONResponse struct{ CallNowJSONResponse }
+
+func (response AddLoad201JSONResponse) VisitAddLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddLoaddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddLoaddefaultApplicationProblemPlusJSONResponse) VisitAddLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveLoadRequestObject struct {
+	Call CallID `json:"call"`
+	Load string `json:"load"`
+}
+
+type RemoveLoadResponseObject interface {
+	VisitRemoveLoadResponse(w http.ResponseWriter) error
+}
+
+type RemoveLoad200JSONResponse struct{ CallNowJSONResponse }
+
+func (response RemoveLoad200JSONResponse) VisitRemoveLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveLoaddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveLoaddefaultApplicationProblemPlusJSONResponse) VisitRemoveLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeFromMeterRequestObject struct {
+	Call CallID `json:"call"`
+	Body *TakeFromMeterJSONRequestBody
+}
+
+type TakeFromMeterResponseObject interface {
+	VisitTakeFromMeterResponse(w http.ResponseWriter) error
+}
+
+type TakeFromMeter200JSONResponse Taken
+
+func (response TakeFromMeter200JSONResponse) VisitTakeFromMeterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeFromMeterdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeFromMeterdefaultApplicationProblemPlusJSONResponse) VisitTakeFromMeterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type AddReadingRequestObject struct {
 	Call CallID `json:"call"`
 	Body *AddReadingJSONRequestBody
@@ -1280,6 +1745,46 @@ type WithdrawReadingdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response WithdrawReadingdefaultApplicationProblemPlusJSONResponse) VisitWithdrawReadingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetStateRequestObject struct {
+	Call CallID `json:"call"`
+	Body *SetStateJSONRequestBody
+}
+
+type SetStateResponseObject interface {
+	VisitSetStateResponse(w http.ResponseWriter) error
+}
+
+type SetState200JSONResponse struct{ CallNowJSONResponse }
+
+func (response SetState200JSONResponse) VisitSetStateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetStatedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetStatedefaultApplicationProblemPlusJSONResponse) VisitSetStateResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -1412,6 +1917,45 @@ func (response ChangeStopdefaultApplicationProblemPlusJSONResponse) VisitChangeS
 	return err
 }
 
+type SetLampsRequestObject struct {
+	Body *SetLampsJSONRequestBody
+}
+
+type SetLampsResponseObject interface {
+	VisitSetLampsResponse(w http.ResponseWriter) error
+}
+
+type SetLamps200JSONResponse Basics
+
+func (response SetLamps200JSONResponse) VisitSetLampsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetLampsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetLampsdefaultApplicationProblemPlusJSONResponse) VisitSetLampsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 	// GetBasics What the screens need to know before any call
@@ -1435,6 +1979,9 @@ type StrictServerInterface interface {
 	// ReadCautions The standing cautions were gone through
 	// (POST /api/calls/{call}/cautions)
 	ReadCautions(ctx context.Context, request ReadCautionsRequestObject) (ReadCautionsResponseObject, error)
+	// SetChanged Whether a device was changed lately
+	// (PUT /api/calls/{call}/changed/{device})
+	SetChanged(ctx context.Context, request SetChangedRequestObject) (SetChangedResponseObject, error)
 	// DownloadCircuit The circuit as a file, elvat-circuit/1
 	// (GET /api/calls/{call}/circuit)
 	DownloadCircuit(ctx context.Context, request DownloadCircuitRequestObject) (DownloadCircuitResponseObject, error)
@@ -1444,12 +1991,24 @@ type StrictServerInterface interface {
 	// UndoCircuit Take back the last change of the run
 	// (POST /api/calls/{call}/circuit/undo)
 	UndoCircuit(ctx context.Context, request UndoCircuitRequestObject) (UndoCircuitResponseObject, error)
+	// AddLoad Something is plugged in
+	// (POST /api/calls/{call}/loads)
+	AddLoad(ctx context.Context, request AddLoadRequestObject) (AddLoadResponseObject, error)
+	// RemoveLoad It is unplugged
+	// (DELETE /api/calls/{call}/loads/{load})
+	RemoveLoad(ctx context.Context, request RemoveLoadRequestObject) (RemoveLoadResponseObject, error)
+	// TakeFromMeter One value from the instrument on the wire, with its probes where they are said to be
+	// (POST /api/calls/{call}/meter)
+	TakeFromMeter(ctx context.Context, request TakeFromMeterRequestObject) (TakeFromMeterResponseObject, error)
 	// AddReading Enter a reading
 	// (POST /api/calls/{call}/readings)
 	AddReading(ctx context.Context, request AddReadingRequestObject) (AddReadingResponseObject, error)
 	// WithdrawReading Take a reading back, or put it back in force
 	// (PATCH /api/calls/{call}/readings/{reading})
 	WithdrawReading(ctx context.Context, request WithdrawReadingRequestObject) (WithdrawReadingResponseObject, error)
+	// SetState The state the circuit is in now, in which the next readings are taken
+	// (PUT /api/calls/{call}/state)
+	SetState(ctx context.Context, request SetStateRequestObject) (SetStateResponseObject, error)
 	// AddStop The next outlet along the run
 	// (POST /api/calls/{call}/stops)
 	AddStop(ctx context.Context, request AddStopRequestObject) (AddStopResponseObject, error)
@@ -1459,6 +2018,9 @@ type StrictServerInterface interface {
 	// ChangeStop Correct a stop and the cable that feeds it
 	// (PATCH /api/calls/{call}/stops/{box})
 	ChangeStop(ctx context.Context, request ChangeStopRequestObject) (ChangeStopResponseObject, error)
+	// SetLamps Which lamp of the shop's plug tester stands for which pair, left to right
+	// (PUT /api/lamps)
+	SetLamps(ctx context.Context, request SetLampsRequestObject) (SetLampsResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *echo.Context, request any) (any, error)
@@ -1711,6 +2273,55 @@ func (sh *strictHandler) ReadCautions(ctx *echo.Context, call CallID) error {
 	return nil
 }
 
+// SetChanged operation middleware
+func (sh *strictHandler) SetChanged(ctx *echo.Context, call CallID, device string) error {
+	var request SetChangedRequestObject
+
+	request.Call = call
+	request.Device = device
+
+	var body SetChangedJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetChanged(ctx.Request().Context(), request.(SetChangedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetChanged")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetChangedResponseObject); ok {
+		return validResponse.VisitSetChangedResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // DownloadCircuit operation middleware
 func (sh *strictHandler) DownloadCircuit(ctx *echo.Context, call CallID) error {
 	var request DownloadCircuitRequestObject
@@ -1782,6 +2393,128 @@ func (sh *strictHandler) UndoCircuit(ctx *echo.Context, call CallID) error {
 		return err
 	} else if validResponse, ok := response.(UndoCircuitResponseObject); ok {
 		return validResponse.VisitUndoCircuitResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddLoad operation middleware
+func (sh *strictHandler) AddLoad(ctx *echo.Context, call CallID) error {
+	var request AddLoadRequestObject
+
+	request.Call = call
+
+	var body AddLoadJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddLoad(ctx.Request().Context(), request.(AddLoadRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddLoad")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddLoadResponseObject); ok {
+		return validResponse.VisitAddLoadResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemoveLoad operation middleware
+func (sh *strictHandler) RemoveLoad(ctx *echo.Context, call CallID, load string) error {
+	var request RemoveLoadRequestObject
+
+	request.Call = call
+	request.Load = load
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveLoad(ctx.Request().Context(), request.(RemoveLoadRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveLoad")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemoveLoadResponseObject); ok {
+		return validResponse.VisitRemoveLoadResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeFromMeter operation middleware
+func (sh *strictHandler) TakeFromMeter(ctx *echo.Context, call CallID) error {
+	var request TakeFromMeterRequestObject
+
+	request.Call = call
+
+	var body TakeFromMeterJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeFromMeter(ctx.Request().Context(), request.(TakeFromMeterRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeFromMeter")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeFromMeterResponseObject); ok {
+		return validResponse.VisitTakeFromMeterResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -1879,6 +2612,54 @@ func (sh *strictHandler) WithdrawReading(ctx *echo.Context, call CallID, reading
 		return err
 	} else if validResponse, ok := response.(WithdrawReadingResponseObject); ok {
 		return validResponse.VisitWithdrawReadingResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetState operation middleware
+func (sh *strictHandler) SetState(ctx *echo.Context, call CallID) error {
+	var request SetStateRequestObject
+
+	request.Call = call
+
+	var body SetStateJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetState(ctx.Request().Context(), request.(SetStateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetState")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetStateResponseObject); ok {
+		return validResponse.VisitSetStateResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -2002,6 +2783,52 @@ func (sh *strictHandler) ChangeStop(ctx *echo.Context, call CallID, box BoxID) e
 		return err
 	} else if validResponse, ok := response.(ChangeStopResponseObject); ok {
 		return validResponse.VisitChangeStopResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetLamps operation middleware
+func (sh *strictHandler) SetLamps(ctx *echo.Context) error {
+	var request SetLampsRequestObject
+
+	var body SetLampsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetLamps(ctx.Request().Context(), request.(SetLampsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetLamps")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetLampsResponseObject); ok {
+		return validResponse.VisitSetLampsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

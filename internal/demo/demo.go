@@ -18,6 +18,9 @@ import (
 // Shop is the made-up shop.
 const Shop = "Lamplight Electric (demo)"
 
+// MeterOn is the circuit that the demo's simulated meter is put on.
+const MeterOn = "bindery"
+
 //go:embed circuits/*.json
 var circuits embed.FS
 

@@ -3,9 +3,11 @@ package server
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"strings"
 	"sync"
 	"time"
@@ -15,6 +17,7 @@ import (
 	"elvat/core/tester"
 	"elvat/core/wire"
 	"elvat/internal/api"
+	"elvat/internal/meterlink"
 	"elvat/internal/store"
 )
 
@@ -22,6 +25,7 @@ import (
 type calls struct {
 	store   *store.Store
 	shop    string
+	meter   *meterlink.Meter
 	now     func() time.Time
 	engines *engines
 	// editing keeps two changes of a run from being made on the same revision,
@@ -31,15 +35,52 @@ type calls struct {
 
 var _ api.StrictServerInterface = (*calls)(nil)
 
-func (s *calls) GetBasics(context.Context, api.GetBasicsRequestObject) (api.GetBasicsResponseObject, error) {
-	gauges := make([]int, len(wire.Gauges))
-	for i, g := range wire.Gauges {
-		gauges[i] = int(g)
+func (s *calls) GetBasics(ctx context.Context, _ api.GetBasicsRequestObject) (api.GetBasicsResponseObject, error) {
+	basics, err := s.basics(ctx)
+	return api.GetBasics200JSONResponse(basics), err
+}
+
+// lampsSetting is the name under which the order of the lamps is kept.
+const lampsSetting = "lamps"
+
+func (s *calls) basics(ctx context.Context) (api.Basics, error) {
+	b := api.Basics{
+		Shop: s.shop, Cautions: job.Cautions, BreakerAmps: circuit.BranchAmps, AssumedFeet: circuit.AssumedFeet,
+		Sides: tester.Default.Sides(), Lamps: []api.BasicsLamps{}, Meter: s.meter != nil,
 	}
-	return api.GetBasics200JSONResponse{
-		Shop: s.shop, Cautions: job.Cautions, Gauges: gauges, BreakerAmps: circuit.BranchAmps, AssumedFeet: circuit.AssumedFeet,
-		Sides: tester.Default.Sides(),
-	}, nil
+	for _, g := range wire.Gauges {
+		b.Gauges = append(b.Gauges, int(g))
+	}
+	for _, w := range tester.Wirings {
+		b.Wirings = append(b.Wirings, string(w))
+	}
+	kept, err := s.store.Setting(ctx, lampsSetting)
+	if err != nil || kept == nil {
+		return b, err
+	}
+	return b, json.Unmarshal(kept, &b.Lamps)
+}
+
+func (s *calls) SetLamps(ctx context.Context, r api.SetLampsRequestObject) (api.SetLampsResponseObject, error) {
+	seen := map[api.LampOrderLamps]bool{}
+	for _, pair := range r.Body.Lamps {
+		if !pair.Valid() {
+			return nil, badInput{fmt.Errorf("lamps: %q is no pair of slots", pair)}
+		}
+		seen[pair] = true
+	}
+	if len(r.Body.Lamps) != 3 || len(seen) != 3 {
+		return nil, badInput{errors.New("lamps: each of the three stands for another pair")}
+	}
+	kept, err := json.Marshal(r.Body.Lamps)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.store.Set(ctx, lampsSetting, kept); err != nil {
+		return nil, err
+	}
+	basics, err := s.basics(ctx)
+	return api.SetLamps200JSONResponse(basics), err
 }
 
 func (s *calls) ListCalls(ctx context.Context, _ api.ListCallsRequestObject) (api.ListCallsResponseObject, error) {
@@ -181,11 +222,7 @@ func (s *calls) replace(ctx context.Context, call int64, c *circuit.Circuit) (ap
 func (s *calls) edit(ctx context.Context, call int64, change func(*circuit.Circuit) error) (api.CallNowJSONResponse, error) {
 	s.editing.Lock()
 	defer s.editing.Unlock()
-	revision, err := s.store.Circuit(ctx, call)
-	if err != nil {
-		return api.CallNowJSONResponse{}, err
-	}
-	c, err := circuit.Parse(revision.Document)
+	c, err := s.circuit(ctx, call)
 	if err != nil {
 		return api.CallNowJSONResponse{}, err
 	}
@@ -225,6 +262,7 @@ func (s *calls) AddStop(ctx context.Context, r api.AddStopRequestObject) (api.Ad
 	if r.Body.Slots != nil {
 		stop.Slots = int(*r.Body.Slots)
 	}
+	stop.GFCI = r.Body.Gfci != nil && *r.Body.Gfci
 	now, err := s.edit(ctx, r.Call, func(c *circuit.Circuit) error { return c.AddStop(stop) })
 	return api.AddStop201JSONResponse{CallNowJSONResponse: now}, err
 }
@@ -233,6 +271,7 @@ func (s *calls) ChangeStop(ctx context.Context, r api.ChangeStopRequestObject) (
 	change := circuit.StopChange{
 		Label: r.Body.Label, Feet: r.Body.Feet, Ground: r.Body.Ground,
 		AWG: as[wire.Gauge](r.Body.Awg), Slots: as[int](r.Body.Slots), Makeup: (*circuit.Makeup)(r.Body.Makeup),
+		GFCI: r.Body.Gfci,
 	}
 	now, err := s.edit(ctx, r.Call, func(c *circuit.Circuit) error { return c.ChangeStop(r.Box, change) })
 	return api.ChangeStop200JSONResponse{CallNowJSONResponse: now}, err
@@ -253,11 +292,7 @@ func (s *calls) RemoveStop(ctx context.Context, r api.RemoveStopRequestObject) (
 }
 
 func (s *calls) AddReading(ctx context.Context, r api.AddReadingRequestObject) (api.AddReadingResponseObject, error) {
-	revision, err := s.store.Circuit(ctx, r.Call)
-	if err != nil {
-		return nil, err
-	}
-	c, err := circuit.Parse(revision.Document)
+	c, err := s.circuit(ctx, r.Call)
 	if err != nil {
 		return nil, err
 	}
@@ -280,4 +315,91 @@ func (s *calls) WithdrawReading(ctx context.Context, r api.WithdrawReadingReques
 	}
 	now, err := s.callNow(ctx, r.Call)
 	return api.WithdrawReading200JSONResponse{CallNowJSONResponse: now}, err
+}
+
+func (s *calls) SetState(ctx context.Context, r api.SetStateRequestObject) (api.SetStateResponseObject, error) {
+	c, err := s.circuit(ctx, r.Call)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := r.Body.On(c); err != nil {
+		return nil, badInput{err}
+	}
+	state, err := json.Marshal(r.Body)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.store.SetState(ctx, r.Call, state); err != nil {
+		return nil, err
+	}
+	now, err := s.callNow(ctx, r.Call)
+	return api.SetState200JSONResponse{CallNowJSONResponse: now}, err
+}
+
+func (s *calls) AddLoad(ctx context.Context, r api.AddLoadRequestObject) (api.AddLoadResponseObject, error) {
+	now, err := s.edit(ctx, r.Call, func(c *circuit.Circuit) error {
+		return c.AddLoad(r.Body.At, circuit.Half(r.Body.Half), r.Body.Watts)
+	})
+	return api.AddLoad201JSONResponse{CallNowJSONResponse: now}, err
+}
+
+func (s *calls) RemoveLoad(ctx context.Context, r api.RemoveLoadRequestObject) (api.RemoveLoadResponseObject, error) {
+	now, err := s.edit(ctx, r.Call, func(c *circuit.Circuit) error { return c.RemoveLoad(r.Load) })
+	return api.RemoveLoad200JSONResponse{CallNowJSONResponse: now}, err
+}
+
+func (s *calls) SetChanged(ctx context.Context, r api.SetChangedRequestObject) (api.SetChangedResponseObject, error) {
+	c, err := s.circuit(ctx, r.Call)
+	if err != nil {
+		return nil, err
+	}
+	if v, _ := c.Device(r.Device); v == nil {
+		return nil, badInput{fmt.Errorf("device %s: not on this circuit", r.Device)}
+	}
+	if err := s.store.SetChanged(ctx, r.Call, r.Device, r.Body.Changed); err != nil {
+		return nil, err
+	}
+	now, err := s.callNow(ctx, r.Call)
+	return api.SetChanged200JSONResponse{CallNowJSONResponse: now}, err
+}
+
+// TakeFromMeter asks the instrument for one value. A simulated one has its
+// probes moved first; a real one's are where the person holds them.
+func (s *calls) TakeFromMeter(ctx context.Context, r api.TakeFromMeterRequestObject) (api.TakeFromMeterResponseObject, error) {
+	if s.meter == nil {
+		return nil, errNoMeter
+	}
+	c, err := s.circuit(ctx, r.Call)
+	if err != nil {
+		return nil, err
+	}
+	if v, _ := c.Device(r.Body.At); v == nil {
+		return nil, badInput{fmt.Errorf("at %q: no such device on this circuit", r.Body.At)}
+	}
+	identity, err := s.meter.Identify(ctx)
+	if err != nil {
+		return nil, meterError{err}
+	}
+	if meterlink.IsSimulated(identity) {
+		if err := s.meter.Tell(ctx, meterlink.ProbeCommand(r.Body.At, circuit.Half(r.Body.Half), string(r.Body.Pair))); err != nil {
+			return nil, meterError{err}
+		}
+	}
+	volts, err := s.meter.Measure(ctx, meterlink.VoltsAC)
+	if err != nil {
+		return nil, meterError{err}
+	}
+	if math.IsInf(volts, 0) {
+		return nil, meterError{errors.New("the meter shows an overload")}
+	}
+	return api.TakeFromMeter200JSONResponse{Volts: math.Round(volts*10) / 10, Instrument: identity}, nil
+}
+
+// circuit is the call's run as it is now.
+func (s *calls) circuit(ctx context.Context, call int64) (*circuit.Circuit, error) {
+	revision, err := s.store.Circuit(ctx, call)
+	if err != nil {
+		return nil, err
+	}
+	return circuit.Parse(revision.Document)
 }

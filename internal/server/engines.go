@@ -29,8 +29,9 @@ type prepared struct {
 
 func newEngines() *engines { return &engines{calls: map[int64]*prepared{}} }
 
-// diagnose weighs the readings on the revision of the call's run.
-func (e *engines) diagnose(call, revision int64, c *circuit.Circuit, readings []tester.Reading) (*diagnosis.Result, error) {
+// diagnose weighs the readings on the revision of the call's run, which is now
+// in the given state.
+func (e *engines) diagnose(call, revision int64, c *circuit.Circuit, readings []tester.Reading, now *tester.State) (*diagnosis.Result, error) {
 	p := e.of(call, revision)
 	p.mu.Lock()
 	defer p.mu.Unlock()
@@ -41,7 +42,7 @@ func (e *engines) diagnose(call, revision int64, c *circuit.Circuit, readings []
 		}
 		p.engine = engine
 	}
-	return p.engine.Diagnose(readings)
+	return p.engine.DiagnoseNow(readings, now)
 }
 
 func (e *engines) of(call, revision int64) *prepared {

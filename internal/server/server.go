@@ -13,6 +13,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"elvat/internal/api"
+	"elvat/internal/meterlink"
 	"elvat/internal/store"
 )
 
@@ -23,7 +24,8 @@ const maxBody = 4 << 20
 // Config is what a server is made of.
 type Config struct {
 	Store *store.Store
-	Shop  string // whose calls these are
+	Shop  string           // whose calls these are
+	Meter *meterlink.Meter // the instrument on the wire; nil where there is none
 	Log   *slog.Logger
 	Front fs.FS            // the built front end, index.html at its top
 	Now   func() time.Time // the clock
@@ -44,7 +46,7 @@ func New(c Config) http.Handler {
 		middleware.BodyLimit(maxBody),
 		explain,
 	)
-	calls := &calls{store: c.Store, shop: c.Shop, now: c.Now, engines: newEngines()}
+	calls := &calls{store: c.Store, shop: c.Shop, meter: c.Meter, now: c.Now, engines: newEngines()}
 	api.RegisterHandlers(e, api.NewStrictHandler(calls, nil))
 	e.GET("/api/*", func(*echo.Context) error { return echo.ErrNotFound })
 	e.GET("/*", frontEnd(c.Front))
@@ -71,6 +73,7 @@ func explain(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		err := next(c)
 		var bad badInput
+		var silent meterError
 		switch {
 		case err == nil:
 			return nil
@@ -78,6 +81,10 @@ func explain(next echo.HandlerFunc) echo.HandlerFunc {
 			return &echo.ProblemError{Status: http.StatusNotFound, Title: "Not found", Detail: "There is no such call, stop or reading here. It may have been removed: go back to the day's calls."}
 		case errors.As(err, &bad):
 			return &echo.ProblemError{Status: http.StatusUnprocessableEntity, Title: "Cannot be right", Detail: bad.Error()}
+		case errors.Is(err, errNoMeter):
+			return &echo.ProblemError{Status: http.StatusConflict, Title: "No meter", Detail: err.Error()}
+		case errors.As(err, &silent):
+			return &echo.ProblemError{Status: http.StatusBadGateway, Title: "The meter", Detail: silent.Error()}
 		case errors.Is(err, store.ErrNothingToUndo):
 			return &echo.ProblemError{Status: http.StatusConflict, Title: "Nothing to undo", Detail: err.Error()}
 		}
@@ -87,6 +94,11 @@ func explain(next echo.HandlerFunc) echo.HandlerFunc {
 
 // badInput is an error the user can mend.
 type badInput struct{ error }
+
+// meterError is what went wrong between here and the instrument.
+type meterError struct{ error }
+
+var errNoMeter = errors.New("no meter is on the wire: start Elvat with --meter HOST:PORT, or type the values")
 
 // frontEnd serves the built front end; any other path is the application's own
 // and gets its page.

@@ -2,13 +2,13 @@ package server
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"slices"
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/job"
+	"elvat/core/strict"
 	"elvat/core/tester"
 	"elvat/internal/api"
 	"elvat/internal/store"
@@ -21,6 +21,8 @@ type state struct {
 	circuit  *circuit.Circuit
 	readings []api.StoredReading // in the order of entry
 	inForce  []tester.Reading
+	now      *tester.State // of the circuit; nil: as its file says
+	changed  []string
 	result   *diagnosis.Result
 	facts    job.Facts
 }
@@ -52,7 +54,14 @@ func (s *calls) loadCall(ctx context.Context, call store.Call) (*state, error) {
 			return nil, fmt.Errorf("call %d, stored reading %s: %w", call.ID, r.ID, err)
 		}
 	}
-	if v.result, err = s.engines.diagnose(call.ID, v.revision.ID, v.circuit, v.inForce); err != nil {
+	// A state that names what is no longer on the run is the file's again.
+	if v.now, err = tester.ParseState(call.State, v.circuit); err != nil {
+		v.now = nil
+	}
+	if v.changed, err = s.store.Changed(ctx, call.ID); err != nil {
+		return nil, err
+	}
+	if v.result, err = s.engines.diagnose(call.ID, v.revision.ID, v.circuit, v.inForce, v.now); err != nil {
 		return nil, fmt.Errorf("call %d: %w", call.ID, err)
 	}
 	v.facts = v.whatIsKnown()
@@ -67,7 +76,7 @@ func (v *state) add(r store.Reading) error {
 	if err != nil {
 		why := err.Error()
 		entry.Problem = &why
-		if err := json.Unmarshal(r.Document, &reading); err != nil {
+		if err := strict.Unmarshal(r.Document, &reading); err != nil {
 			return err
 		}
 	}
@@ -128,7 +137,35 @@ func (v *state) view() api.Call {
 		Breaker: api.Breaker{Label: b.Label, Amps: b.Amps, Poles: b.Poles, Protection: string(b.Protection)},
 		Stops:   v.circuit.Stops(), Halves: v.halves(), Readings: readings,
 		CanUndoRun: v.revision.Earlier, Diagnosis: *v.result,
+		State: v.state(), Loads: append([]circuit.Load{}, v.circuit.Loads...),
+		Sweep: diagnosis.SweepOf(v.circuit, v.inForce, v.changed), Changed: v.changed,
 	}
+}
+
+// state is the circuit's now, spelled out.
+func (v *state) state() api.State {
+	c := v.circuit
+	if in, err := v.now.On(c); err == nil {
+		c = in
+	}
+	on := c.Breaker.On
+	s := api.State{BreakerOn: &on, LoadsOn: []string{}, Tripped: []string{}}
+	for _, load := range c.Loads {
+		if load.On {
+			s.LoadsOn = append(s.LoadsOn, load.ID)
+		}
+	}
+	if c.Breaker.Tripped {
+		s.Tripped = append(s.Tripped, circuit.Panel)
+	}
+	for _, box := range c.Boxes {
+		for _, device := range box.Devices {
+			if device.Tripped {
+				s.Tripped = append(s.Tripped, device.ID)
+			}
+		}
+	}
+	return s
 }
 
 func (v *state) summary() api.CallSummary {

@@ -65,6 +65,7 @@ type Call struct {
 	Complaint      string
 	CreatedAt      time.Time
 	CautionsReadAt *time.Time
+	State          []byte // the circuit's now; nil: as its file says
 }
 
 // A Reading is one as it was entered.
@@ -91,7 +92,7 @@ func (s *Store) AddCall(ctx context.Context, call Call, circuit []byte) (int64, 
 
 // Calls lists all calls, newest first.
 func (s *Store) Calls(ctx context.Context) ([]Call, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, title, complaint, created_at, cautions_read_at FROM calls ORDER BY id DESC")
+	rows, err := s.db.QueryContext(ctx, "SELECT id, title, complaint, created_at, cautions_read_at, state FROM calls ORDER BY id DESC")
 	if err != nil {
 		return nil, err
 	}
@@ -109,19 +110,22 @@ func (s *Store) Calls(ctx context.Context) ([]Call, error) {
 
 // Call returns one call.
 func (s *Store) Call(ctx context.Context, id int64) (Call, error) {
-	return scanCall(s.db.QueryRowContext(ctx, "SELECT id, title, complaint, created_at, cautions_read_at FROM calls WHERE id = ?", id))
+	return scanCall(s.db.QueryRowContext(ctx, "SELECT id, title, complaint, created_at, cautions_read_at, state FROM calls WHERE id = ?", id))
 }
 
 func scanCall(row interface{ Scan(...any) error }) (Call, error) {
 	var call Call
 	var created string
-	var cautions sql.NullString
-	err := row.Scan(&call.ID, &call.Title, &call.Complaint, &created, &cautions)
+	var cautions, state sql.NullString
+	err := row.Scan(&call.ID, &call.Title, &call.Complaint, &created, &cautions, &state)
 	if errors.Is(err, sql.ErrNoRows) {
 		return call, ErrNotFound
 	}
 	if err != nil {
 		return call, err
+	}
+	if state.Valid {
+		call.State = []byte(state.String)
 	}
 	if call.CreatedAt, err = time.Parse(time.RFC3339Nano, created); err != nil {
 		return call, err
@@ -140,6 +144,59 @@ func scanCall(row interface{ Scan(...any) error }) (Call, error) {
 func (s *Store) UpdateCall(ctx context.Context, call Call) error {
 	return s.mustChange(s.db.ExecContext(ctx, "UPDATE calls SET title = ?, complaint = ?, cautions_read_at = ? WHERE id = ?",
 		call.Title, call.Complaint, stampOrNull(call.CautionsReadAt), call.ID))
+}
+
+// SetState stores the state the call's circuit is in now; nil: as its file says.
+func (s *Store) SetState(ctx context.Context, call int64, state []byte) error {
+	var value any
+	if state != nil {
+		value = string(state)
+	}
+	return s.mustChange(s.db.ExecContext(ctx, "UPDATE calls SET state = ? WHERE id = ?", value, call))
+}
+
+// SetChanged stores that a device was changed lately, or that it was not.
+func (s *Store) SetChanged(ctx context.Context, call int64, device string, changed bool) error {
+	statement := "DELETE FROM changed_devices WHERE call_id = ? AND device = ?"
+	if changed {
+		statement = "INSERT INTO changed_devices (call_id, device) VALUES (?, ?) ON CONFLICT DO NOTHING"
+	}
+	_, err := s.db.ExecContext(ctx, statement, call, device)
+	return err
+}
+
+// Changed lists the devices known to have been changed lately.
+func (s *Store) Changed(ctx context.Context, call int64) ([]string, error) {
+	rows, err := s.db.QueryContext(ctx, "SELECT device FROM changed_devices WHERE call_id = ? ORDER BY device", call)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	devices := []string{}
+	for rows.Next() {
+		var device string
+		if err := rows.Scan(&device); err != nil {
+			return nil, err
+		}
+		devices = append(devices, device)
+	}
+	return devices, rows.Err()
+}
+
+// Setting is what the shop set under the name; nil where it set nothing.
+func (s *Store) Setting(ctx context.Context, name string) ([]byte, error) {
+	var value string
+	err := s.db.QueryRowContext(ctx, "SELECT value FROM settings WHERE name = ?", name).Scan(&value)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	}
+	return []byte(value), err
+}
+
+// Set stores what the shop sets under the name.
+func (s *Store) Set(ctx context.Context, name string, value []byte) error {
+	_, err := s.db.ExecContext(ctx, "INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value", name, string(value))
+	return err
 }
 
 // AddCircuit stores a new revision of the call's run.

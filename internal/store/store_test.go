@@ -139,3 +139,36 @@ func TestFileThatIsNoDatabase(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, string(kept), "shopping list", "and it is left alone")
 }
+
+func TestStateChangedSettings(t *testing.T) {
+	s, id, path := withCall(t)
+	ctx := t.Context()
+	require.NoError(t, s.SetState(ctx, id, []byte(`{"breakerOn":false}`)))
+	assert.ErrorIs(t, s.SetState(ctx, 99, nil), store.ErrNotFound)
+	for _, device := range []string{"R2", "R1", "R2"} {
+		require.NoError(t, s.SetChanged(ctx, id, device, true))
+	}
+	require.NoError(t, s.SetChanged(ctx, id, "R1", false))
+	assert.Error(t, s.SetChanged(ctx, 99, "R1", true))
+	require.NoError(t, s.Set(ctx, "lamps", []byte(`["a"]`)))
+	require.NoError(t, s.Set(ctx, "lamps", []byte(`["b"]`)))
+	require.NoError(t, s.Close())
+
+	again := open(t, path)
+	call, err := again.Call(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, `{"breakerOn":false}`, string(call.State))
+	require.NoError(t, again.SetState(ctx, id, nil))
+	call, err = again.Call(ctx, id)
+	require.NoError(t, err)
+	assert.Nil(t, call.State)
+	changed, err := again.Changed(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"R2"}, changed)
+	lamps, err := again.Setting(ctx, "lamps")
+	require.NoError(t, err)
+	assert.Equal(t, `["b"]`, string(lamps))
+	none, err := again.Setting(ctx, "never set")
+	require.NoError(t, err)
+	assert.Nil(t, none)
+}

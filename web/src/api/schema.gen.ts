@@ -204,6 +204,120 @@ export interface paths {
         patch: operations["withdrawReading"];
         trace?: never;
     };
+    "/api/calls/{call}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** The state the circuit is in now, in which the next readings are taken */
+        put: operations["setState"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/loads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Something is plugged in */
+        post: operations["addLoad"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/loads/{load}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                load: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** It is unplugged */
+        delete: operations["removeLoad"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/changed/{device}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                device: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Whether a device was changed lately */
+        put: operations["setChanged"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/meter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One value from the instrument on the wire, with its probes where they are said to be */
+        post: operations["takeFromMeter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lamps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Which lamp of the shop's plug tester stands for which pair, left to right */
+        put: operations["setLamps"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/basics": {
         parameters: {
             query?: never;
@@ -233,6 +347,12 @@ export interface components {
             detail: string;
         };
         Basics: {
+            /** @description The plug tester's lamps left to right; empty: not taught yet */
+            lamps: ("hotNeutral" | "hotGround" | "neutralGround")[];
+            /** @description An instrument is on the wire */
+            meter: boolean;
+            /** @description Verdicts a load tester gives */
+            wirings: string[];
             /** @description Whose calls these are; may be empty */
             shop: string;
             /** @description Stand before everything else on every call */
@@ -255,6 +375,54 @@ export interface components {
              */
             volts: number;
             side: components["schemas"]["Side"];
+        };
+        LampOrder: {
+            lamps: ("hotNeutral" | "hotGround" | "neutralGround")[];
+        };
+        /** @description As in elvat-readings/1; what is absent is as the circuit file says */
+        State: {
+            breakerOn?: boolean;
+            loadsOn?: string[];
+            tripped?: string[];
+            separated?: string[];
+            joined?: string[][];
+        };
+        Load: {
+            id: string;
+            at: string;
+            half?: components["schemas"]["Half"];
+            /** Format: double */
+            watts: number;
+            on: boolean;
+        };
+        NewLoad: {
+            at: string;
+            half: components["schemas"]["Half"];
+            /** Format: double */
+            watts: number;
+        };
+        Sweep: {
+            /** @description Devices with a half not read yet */
+            left: string[];
+            needs: components["schemas"]["Need"][];
+        };
+        Need: {
+            at: string;
+            why: string;
+            tool: components["schemas"]["Tool"];
+            say: string;
+        };
+        Probes: {
+            at: string;
+            half: components["schemas"]["Half"];
+            /** @enum {string} */
+            pair: "hotNeutral" | "hotGround" | "neutralGround" | "hotEarth" | "neutralEarth" | "groundEarth";
+        };
+        Taken: {
+            /** Format: double */
+            volts: number;
+            /** @description How it names itself */
+            instrument: string;
         };
         NewCall: {
             title: string;
@@ -304,6 +472,11 @@ export interface components {
             /** @description Newest first */
             readings: components["schemas"]["StoredReading"][];
             canUndoRun: boolean;
+            state: components["schemas"]["State"];
+            loads: components["schemas"]["Load"][];
+            sweep: components["schemas"]["Sweep"];
+            /** @description Devices changed lately */
+            changed: string[];
             diagnosis: components["schemas"]["Diagnosis"];
         };
         Breaker: {
@@ -331,6 +504,10 @@ export interface components {
             /** @description feed-through or pigtail; empty where the wiring is spelled out */
             makeup: string;
             devices: components["schemas"]["Device"][];
+            /** @description GFCIs, or panel, that the feeding cable hangs on */
+            protected: string[];
+            /** @description Devices whose halves are fed apart */
+            split: string[];
         };
         Cable: {
             id: string;
@@ -369,6 +546,7 @@ export interface components {
             ground: boolean;
             /** @enum {integer} */
             slots?: 2 | 3;
+            gfci?: boolean;
         };
         StopChange: {
             label?: string;
@@ -380,6 +558,8 @@ export interface components {
             slots?: 2 | 3;
             /** @enum {string} */
             makeup?: "feed-through" | "pigtail";
+            /** @description The first device is one */
+            gfci?: boolean;
         };
         /** @enum {string} */
         Lit: "lit" | "dark";
@@ -388,7 +568,7 @@ export interface components {
         /** @enum {string} */
         Half: "top" | "bottom";
         /** @enum {string} */
-        Tool: "plug" | "meter" | "sensor" | "lamp";
+        Tool: "plug" | "plug-button" | "device-button" | "meter" | "sensor" | "lamp" | "analyzer" | "ohms" | "clamp";
         /** @description Volts rms; the last three against a known ground */
         Volts: {
             hotNeutral?: number;
@@ -399,7 +579,7 @@ export interface components {
             groundEarth?: number;
         };
         Reading: {
-            at: string;
+            at?: string;
             half?: components["schemas"]["Half"];
             tool: components["schemas"]["Tool"];
             /** @enum {string} */
@@ -409,7 +589,20 @@ export interface components {
                 hotGround?: components["schemas"]["Lit"];
                 neutralGround?: components["schemas"]["Lit"];
             };
-            volts?: components["schemas"]["Volts"];
+            volts?: components["schemas"]["Volts"] | number;
+            dropPercent?: number | null;
+            wiring?: string;
+            ohms?: {
+                hot?: number | null;
+                neutral?: number | null;
+                ground?: number | null;
+                hotNeutral?: number | null;
+            } | null;
+            point?: string;
+            level?: components["schemas"]["Level"];
+            between?: string[];
+            reads?: number | "open";
+            amps?: number;
             slots?: {
                 hot?: components["schemas"]["Level"];
                 neutral?: components["schemas"]["Level"];
@@ -418,9 +611,7 @@ export interface components {
             /** @enum {string} */
             glow?: "off" | "dim" | "bright" | "over";
             tripped?: string[];
-            state?: {
-                [key: string]: unknown;
-            };
+            state?: components["schemas"]["State"];
         };
         NewReading: {
             /** @description Made by the browser */
@@ -806,6 +997,134 @@ export interface operations {
         };
         responses: {
             200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    setState: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["State"];
+            };
+        };
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    addLoad: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLoad"];
+            };
+        };
+        responses: {
+            201: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    removeLoad: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                load: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    setChanged: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    changed: boolean;
+                };
+            };
+        };
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    takeFromMeter: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Probes"];
+            };
+        };
+        responses: {
+            /** @description What it shows */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    setLamps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LampOrder"];
+            };
+        };
+        responses: {
+            /** @description Choices and limits */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Basics"];
+                };
+            };
             default: components["responses"]["Refused"];
         };
     };
