@@ -24,6 +24,8 @@ type Stop struct {
 	// Split lists the devices whose halves are fed apart: a removed tab, or
 	// two circuits.
 	Split []string `json:"split"`
+	// Points are the conductor ends and terminals of the opened box.
+	Points []NamedPoint `json:"points"`
 }
 
 // Stops is the run in the order of Order.
@@ -44,9 +46,63 @@ func (c *Circuit) Stops() []Stop {
 			Box: id, Label: c.LabelOf(id), From: line.From, Cable: *line,
 			Ends: 1 + len(c.Outgoing(id)), Ground: c.GroundArrives(id), Makeup: box.Makeup, Devices: devices,
 			Protected: append([]string{}, feeds.Guards(endOf(line, box, Hot))...), Split: feeds.split(devices),
+			Points: c.pointsAt(box),
 		})
 	}
 	return stops
+}
+
+// A NamedPoint is a point with what people call it.
+type NamedPoint struct {
+	Name  string `json:"name"`
+	Words string `json:"words"`
+	Cable string `json:"cable,omitempty"` // of a conductor's end: the cable's end, such as W2@B1
+}
+
+// pointsAt lists where probes can be put in the opened box.
+func (c *Circuit) pointsAt(box *Box) []NamedPoint {
+	var points []NamedPoint
+	for _, cable := range c.Cables {
+		other := cable.From
+		switch box.ID {
+		case cable.To:
+		case cable.From:
+			other = cable.To
+		default:
+			continue
+		}
+		toward := "to"
+		if cable.To == box.ID {
+			toward = "from"
+		}
+		for _, k := range cable.Conductors {
+			points = append(points, NamedPoint{
+				Name: endOf(&cable, box, k), Words: fmt.Sprintf("%s of the cable %s %s", k, toward, c.LabelOf(other)), Cable: cable.ID + "@" + box.ID,
+			})
+		}
+	}
+	for i := range box.Devices {
+		v := &box.Devices[i]
+		for _, t := range v.Terminals() {
+			points = append(points, NamedPoint{Name: v.ID + "." + t.Name, Words: v.ID + ", " + terminalName(t.Name)})
+		}
+	}
+	return points
+}
+
+// terminalName says which terminal, in words.
+func terminalName(name string) string {
+	part, rest, _ := strings.Cut(name, ".")
+	switch {
+	case name == "ground":
+		return "ground screw"
+	case rest == "1":
+		return "first " + part + " terminal"
+	case rest == "2":
+		return "second " + part + " terminal"
+	default:
+		return rest + " terminal, " + part + " side"
+	}
 }
 
 // split lists the devices of which one half can be dead while the other is live.

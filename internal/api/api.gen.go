@@ -407,6 +407,9 @@ type Lit string
 // Load defines model for Load.
 type Load = circuit.Load
 
+// NamedPoint defines model for NamedPoint.
+type NamedPoint = circuit.NamedPoint
+
 // Need defines model for Need.
 type Need = diagnosis.Need
 

@@ -47,7 +47,7 @@ const (
 var visits = []visit{
 	{file: "porch", complaint: "Inspector's list: no ground in the old part. Birds are indoors until it is safe.", ago: 3 * time.Hour},
 	{file: "darkroom", complaint: "Red lamp housing tingles when the enlarger is on.", ago: 2 * time.Hour, cautions: true, readings: []taken{
-		{"R2", top, tester.Plug}, {"R2", bottom, tester.Plug}, {"R3", top, tester.Plug}, {"R3", bottom, tester.Plug},
+		{"G2", top, tester.Plug}, {"G2", bottom, tester.Plug}, {"G2", top, tester.DeviceButton}, {"R3", top, tester.Plug}, {"R3", bottom, tester.Plug},
 		{"R4", top, tester.Plug}, {"R4", bottom, tester.Plug}, {"R3", top, tester.Meter}, {"R3", top, tester.Sensor}, {"R3", bottom, tester.Sensor},
 		{"R1", top, tester.Plug}, {"R5", top, tester.Plug}, {"R6", top, tester.Plug},
 	}},

@@ -1,10 +1,13 @@
 package server_test
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"io"
 	"log/slog"
+	"math/rand/v2"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"path/filepath"
@@ -20,6 +23,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/internal/api"
 	"elvat/internal/demo"
+	"elvat/internal/meterlink"
 	"elvat/internal/server"
 	"elvat/internal/store"
 )
@@ -33,13 +37,15 @@ type shop struct {
 	store   *store.Store
 }
 
-func open(t *testing.T, path string) *shop {
+func open(t *testing.T, path string) *shop { return openWith(t, path, nil) }
+
+func openWith(t *testing.T, path string, meter *meterlink.Meter) *shop {
 	s, err := store.Open(t.Context(), path)
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
 	front := fstest.MapFS{"index.html": {Data: []byte("<title>Elvat</title>")}, "assets/app-1.js": {Data: []byte("//")}}
 	return &shop{t, server.New(server.Config{
-		Store: s, Shop: "A shop", Front: front, Now: func() time.Time { return noon },
+		Store: s, Shop: "A shop", Meter: meter, Front: front, Now: func() time.Time { return noon },
 		Log: slog.New(slog.NewTextHandler(io.Discard, nil)),
 	}), s}
 }
@@ -161,6 +167,16 @@ func TestRefusals(t *testing.T) {
 		{"an unknown key in a reading", "POST", "/api/calls/1/readings", reading("reading-0001", "R2", `{ "top": "lit" }`), 422, `lamps: unknown key "top"`},
 		{"a reading without a name of its own", "POST", "/api/calls/1/readings", reading("x", "R2", openNeutral), 422, "id: between 8 and 64"},
 		{"no such reading", "PATCH", "/api/calls/1/readings/none-at-all", `{ "withdrawn": true }`, 404, "no such call, stop or reading"},
+		{"a state of no load", "PUT", "/api/calls/1/state", `{ "loadsOn": ["L9"] }`, 422, "loadsOn: no load L9"},
+		{"a state with what is no GFCI tripped", "PUT", "/api/calls/1/state", `{ "tripped": ["R2"] }`, 422, "tripped: R2 is no GFCI"},
+		{"a state of no call", "PUT", "/api/calls/77/state", `{}`, 404, "no such call"},
+		{"a load at nothing", "POST", "/api/calls/1/loads", `{ "at": "R9", "half": "top", "watts": 60 }`, 422, "plugged in at R9"},
+		{"a load of no watts", "POST", "/api/calls/1/loads", `{ "at": "R2", "half": "top", "watts": 0 }`, 422, "watts: 0 is impossible"},
+		{"no such load", "DELETE", "/api/calls/1/loads/L9", "", 422, "load L9: not on this circuit"},
+		{"a changed device that is none", "PUT", "/api/calls/1/changed/R9", `{ "changed": true }`, 422, "device R9: not on this circuit"},
+		{"two lamps for one pair", "PUT", "/api/lamps", `{ "lamps": ["hotNeutral", "hotNeutral", "hotGround"] }`, 422, "each of the three stands for another pair"},
+		{"a lamp for no pair", "PUT", "/api/lamps", `{ "lamps": ["hotNeutral", "green", "hotGround"] }`, 422, `"green" is no pair`},
+		{"no meter", "POST", "/api/calls/1/meter", `{ "at": "R2", "half": "top", "pair": "hotNeutral" }`, 409, "no meter is on the wire"},
 		{"undo of nothing", "POST", "/api/calls/1/circuit/undo", "", 409, "no change to take back"},
 	} {
 		t.Run(row.name, func(t *testing.T) {
@@ -312,4 +328,100 @@ func TestRequestLog(t *testing.T) {
 	assert.Contains(t, log.String(), "method=GET")
 	assert.Contains(t, log.String(), "path=/api/calls/9")
 	assert.Contains(t, log.String(), "status=404")
+}
+
+// TestState: what the circuit is in now is kept, goes into what is to be read
+// next, and falls back where it names what is no longer there.
+func TestState(t *testing.T) {
+	s := withDemo(t)
+	c := s.call(200, "GET", "/api/calls/3", "")
+	assert.Nil(t, c.State.BreakerOn)
+	require.Len(t, c.Loads, 1)
+	c = s.call(200, "PUT", "/api/calls/3/state", `{ "breakerOn": false, "loadsOn": [] }`)
+	assert.False(t, *c.State.BreakerOn)
+	assert.Empty(t, c.State.LoadsOn)
+	for _, next := range c.Diagnosis.Next {
+		assert.NotEqual(t, "reading", next.Do, "nothing to read on a dead circuit")
+	}
+	c = s.call(201, "POST", "/api/calls/3/readings", `{ "id": "reading-0001", "reading": { "at": "R4", "tool": "lamp", "glow": "off", "state": { "breakerOn": false } } }`)
+	assert.False(t, *c.Readings[0].Reading.State.BreakerOn)
+
+	c = s.call(201, "POST", "/api/calls/3/loads", `{ "at": "R5", "half": "bottom", "watts": 900 }`)
+	require.Len(t, c.Loads, 2)
+	s.call(200, "PUT", "/api/calls/3/state", `{ "loadsOn": ["L2"] }`)
+	c = s.call(200, "DELETE", "/api/calls/3/loads/L2", "")
+	assert.Nil(t, c.State.LoadsOn, "a state that names what is gone is the file's again")
+	c = s.call(200, "PUT", "/api/calls/3/state", `{}`)
+	assert.Equal(t, api.State{}, c.State)
+}
+
+func TestSweepAndLamps(t *testing.T) {
+	s := withDemo(t)
+	basics := func() (b api.Basics) {
+		require.NoError(t, json.Unmarshal(s.ask("GET", "/api/basics", "").Body.Bytes(), &b))
+		return b
+	}
+	assert.Empty(t, basics().Lamps)
+	w := s.ask("PUT", "/api/lamps", `{ "lamps": ["neutralGround", "hotGround", "hotNeutral"] }`)
+	require.Equal(t, 200, w.Code, w.Body.String())
+	assert.Equal(t, []api.BasicsLamps{"neutralGround", "hotGround", "hotNeutral"}, basics().Lamps)
+
+	c := s.call(200, "GET", "/api/calls/1", "")
+	assert.Equal(t, []string{"R2", "R3", "R4"}, c.Sweep.Left)
+	assert.Len(t, c.Sweep.Needs, 1, "the two-slot face")
+	for i, half := range []string{"top", "bottom"} {
+		body := fmt.Sprintf(`{ "id": "reading-%04d", "reading": { "at": "R2", "half": %q, "tool": "plug", "lamps": { "hotNeutral": "lit", "hotGround": "lit", "neutralGround": "dark" } } }`, i, half)
+		c = s.call(201, "POST", "/api/calls/1/readings", body)
+	}
+	assert.Equal(t, []string{"R3", "R4"}, c.Sweep.Left)
+	assert.Equal(t, "R2", c.Sweep.Needs[1].At)
+	c = s.call(200, "PUT", "/api/calls/1/changed/R3", `{ "changed": true }`)
+	assert.Equal(t, []string{"R3"}, c.Changed)
+}
+
+// TestProtectionIsShown on the run: what hangs on a GFCI, and what it names.
+func TestProtectionIsShown(t *testing.T) {
+	c := withDemo(t).call(200, "GET", "/api/calls/2", "")
+	protected := map[string][]string{}
+	for _, stop := range c.Stops {
+		protected[stop.Label] = stop.Protected
+		assert.NotEmpty(t, stop.Points, stop.Label)
+	}
+	assert.Equal(t, []string{"G2"}, protected["Enlarger"])
+	assert.Equal(t, []string{"G2"}, protected["Print dryer"])
+	assert.Empty(t, protected["Drying line"])
+}
+
+// TestMeter: one value at a time from the instrument, its probes moved where it
+// is the simulated one.
+func TestMeter(t *testing.T) {
+	faulty, err := demo.Circuit(demo.MeterOn)
+	require.NoError(t, err)
+	simulated, err := meterlink.NewSimulated(faulty, "R1", rand.New(rand.NewPCG(1, 2)))
+	require.NoError(t, err)
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	ctx, stop := context.WithCancel(t.Context())
+	defer stop()
+	go simulated.Serve(ctx, l)
+	meter := &meterlink.Meter{Address: l.Addr().String(), Timeout: time.Second}
+	defer meter.Close()
+	s := openWith(t, filepath.Join(t.TempDir(), "shop.db"), meter)
+	require.NoError(t, demo.Fill(t.Context(), s.store, noon))
+	take := func(at, pair string) api.Taken {
+		w := s.ask("POST", "/api/calls/3/meter", fmt.Sprintf(`{ "at": %q, "half": "top", "pair": %q }`, at, pair))
+		require.Equal(t, 200, w.Code, w.Body.String())
+		var taken api.Taken
+		require.NoError(t, json.Unmarshal(w.Body.Bytes(), &taken))
+		return taken
+	}
+	assert.InDelta(t, 120, take("R1", "hotNeutral").Volts, 1)
+	assert.Less(t, take("R4", "hotNeutral").Volts, 5.0, "behind the hidden fault")
+	assert.Greater(t, take("R4", "neutralEarth").Volts, 100.0, "with something switched on behind the open neutral")
+	assert.Equal(t, 422, s.ask("POST", "/api/calls/3/meter", `{ "at": "R99", "half": "top", "pair": "hotNeutral" }`).Code)
+	stop()
+	require.Eventually(t, func() bool {
+		w := s.ask("POST", "/api/calls/3/meter", `{ "at": "R1", "half": "top", "pair": "hotNeutral" }`)
+		return w.Code == http.StatusBadGateway && strings.Contains(w.Body.String(), "meter at")
+	}, 5*time.Second, 20*time.Millisecond)
 }

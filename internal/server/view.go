@@ -142,30 +142,12 @@ func (v *state) view() api.Call {
 	}
 }
 
-// state is the circuit's now, spelled out.
+// state is what was said of the circuit's now; what is absent is as its file says.
 func (v *state) state() api.State {
-	c := v.circuit
-	if in, err := v.now.On(c); err == nil {
-		c = in
+	if v.now == nil {
+		return api.State{}
 	}
-	on := c.Breaker.On
-	s := api.State{BreakerOn: &on, LoadsOn: []string{}, Tripped: []string{}}
-	for _, load := range c.Loads {
-		if load.On {
-			s.LoadsOn = append(s.LoadsOn, load.ID)
-		}
-	}
-	if c.Breaker.Tripped {
-		s.Tripped = append(s.Tripped, circuit.Panel)
-	}
-	for _, box := range c.Boxes {
-		for _, device := range box.Devices {
-			if device.Tripped {
-				s.Tripped = append(s.Tripped, device.ID)
-			}
-		}
-	}
-	return s
+	return *v.now
 }
 
 func (v *state) summary() api.CallSummary {

@@ -4,6 +4,7 @@ import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Route, Routes } from 'react-router';
 import { CallScreen } from './calls/CallScreen';
 import { Day } from './calls/Day';
+import { SweepScreen } from './sweep/SweepScreen';
 import './styles.css';
 import { followTheme } from './ui/theme';
 
@@ -19,6 +20,7 @@ if (root) {
 				<BrowserRouter>
 					<Routes>
 						<Route path="/calls/:call" element={<CallScreen />} />
+						<Route path="/calls/:call/sweep" element={<SweepScreen />} />
 						<Route path="*" element={<Day />} />
 					</Routes>
 				</BrowserRouter>

@@ -1,5 +1,17 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { body, type Call, client, type NewStop, type Reading, Refused, type StopChange } from './client';
+import {
+	body,
+	type Call,
+	client,
+	type Half,
+	type NewStop,
+	type Pair,
+	type Probes,
+	type Reading,
+	Refused,
+	type State,
+	type StopChange,
+} from './client';
 
 export function useBasics() {
 	return useQuery({
@@ -92,6 +104,48 @@ export function useRemoveStop(call: number) {
 	return useChange(call, (box: string) =>
 		body(client.DELETE('/api/calls/{call}/stops/{box}', { params: { path: { call, box } } })),
 	);
+}
+
+export function useSetState(call: number) {
+	return useChange(call, (state: State) => body(client.PUT('/api/calls/{call}/state', { ...at(call), body: state })));
+}
+
+export function useAddLoad(call: number) {
+	return useChange(call, (load: { at: string; half: Half; watts: number }) =>
+		body(client.POST('/api/calls/{call}/loads', { ...at(call), body: load })),
+	);
+}
+
+export function useRemoveLoad(call: number) {
+	return useChange(call, (load: string) =>
+		body(client.DELETE('/api/calls/{call}/loads/{load}', { params: { path: { call, load } } })),
+	);
+}
+
+export function useSetChanged(call: number) {
+	return useChange(call, (what: { device: string; changed: boolean }) =>
+		body(
+			client.PUT('/api/calls/{call}/changed/{device}', {
+				params: { path: { call, device: what.device } },
+				body: { changed: what.changed },
+			}),
+		),
+	);
+}
+
+/** One value from the instrument, with its probes where they are said to be. */
+export function useTakeFromMeter(call: number) {
+	return useMutation({
+		mutationFn: (probes: Probes) => body(client.POST('/api/calls/{call}/meter', { ...at(call), body: probes })),
+	});
+}
+
+export function useSetLamps() {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: (lamps: Pair[]) => body(client.PUT('/api/lamps', { body: { lamps } })),
+		onSuccess: (basics) => cache.setQueryData(['basics'], basics),
+	});
 }
 
 export function useUndoRun(call: number) {

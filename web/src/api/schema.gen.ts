@@ -508,6 +508,14 @@ export interface components {
             protected: string[];
             /** @description Devices whose halves are fed apart */
             split: string[];
+            /** @description Conductor ends and terminals of the opened box */
+            points: components["schemas"]["NamedPoint"][];
+        };
+        NamedPoint: {
+            name: string;
+            words: string;
+            /** @description Of a conductor's end: the cable's end */
+            cable?: string;
         };
         Cable: {
             id: string;

@@ -1,8 +1,8 @@
 import { ChevronUp } from 'lucide-react';
 import { Dialog } from 'radix-ui';
 import { useEffect, useRef, useState } from 'react';
-import { Link, useParams } from 'react-router';
-import type { Basics, Call, Danger, Half, Test } from '../api/client';
+import { Link, useParams, useSearchParams } from 'react-router';
+import type { Basics, Call, Danger, Test, Tool } from '../api/client';
 import { useBasics, useCall, useWithdrawReading } from '../api/hooks';
 import type { EntryKeys } from '../readings/entries';
 import { ReadingList } from '../readings/List';
@@ -10,6 +10,7 @@ import { type Aim, ReadingPanel, ToolBar } from '../readings/Panel';
 import { tools } from '../readings/tools';
 import { Builder } from '../run/Builder';
 import { Run } from '../run/Run';
+import { StateBar } from '../run/StateBar';
 import { StopEditor } from '../run/StopEditor';
 import { Advice } from '../suspects/Advice';
 import { Suspects } from '../suspects/Suspects';
@@ -44,16 +45,18 @@ export function CallScreen() {
 
 /** Where the next reading goes: what was proposed, else the stop picked last. */
 function useAim(call: Call) {
-	const proposed = call.diagnosis.next.find((t) => t.do === 'reading');
-	const first = call.stops[0]?.devices[0]?.id ?? '';
+	const [asked] = useSearchParams(); // another screen may say where and with what
+	const proposed = call.diagnosis.next[0];
+	const openIt = call.stops.find((s) => s.box === proposed?.site);
+	const start = call.stops.find((s) => s.devices.some((d) => d.id === asked.get('at'))) ?? openIt;
 	const [aim, setAim] = useState<Aim>({
-		device: proposed?.at ?? first,
-		half: (proposed?.half ?? 'top') as Half,
-		tool: proposed?.tool ?? 'plug',
+		device: asked.get('at') ?? start?.devices[0]?.id ?? proposed?.at ?? call.stops[0]?.devices[0]?.id ?? '',
+		half: proposed?.half ?? 'top',
+		tool: (asked.get('tool') as Tool | null) ?? proposed?.tool ?? 'plug',
 		mode: proposed?.mode,
 	});
 	// A box to open is where one stands; else where the next reading is taken.
-	const [box, setBox] = useState<string | null>(call.diagnosis.next[0]?.site ?? null);
+	const [box, setBox] = useState<string | null>(start?.box ?? null);
 	const stop =
 		call.stops.find((s) => s.box === box) ??
 		call.stops.find((s) => s.devices.some((d) => d.id === aim.device)) ??
@@ -114,7 +117,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 			if (next) pick(next.box);
 		} else if (key === 't' || key === 'b') setAim({ ...aim, half: key === 't' ? 'top' : 'bottom' });
 		else if (tools[Number(key) - 1]) setAim({ ...aim, tool: tools[Number(key) - 1]?.tool ?? aim.tool });
-		else if ('asd'.includes(key)) keys.current?.part('asd'.indexOf(key));
+		else if (key.length === 1 && 'asd'.includes(key)) keys.current?.part('asd'.indexOf(key));
 		else if (key === 'Enter') keys.current?.enter();
 		else if (key === 'n' && call.diagnosis.next[0]) go(call.diagnosis.next[0]);
 		else if (key === 'u') {
@@ -248,10 +251,21 @@ interface ExtrasProps {
 /** What is wanted seldom: under the run, or at the end of a phone's page. */
 function Extras({ call, basics, build, help, className }: ExtrasProps) {
 	return (
-		<div className={`flex items-center wide:px-4 ${className}`}>
+		<div className={`flex flex-wrap items-center wide:px-4 ${className}`}>
+			{help && (
+				<div className="mr-auto">
+					<StateBar call={call} />
+				</div>
+			)}
 			<Button kind="quiet" onClick={build}>
 				Change the run
 			</Button>
+			<Link
+				to={`/calls/${call.id}/sweep`}
+				className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
+			>
+				Sweep
+			</Link>
 			<a
 				href={`/api/calls/${call.id}/circuit`}
 				download
@@ -261,7 +275,7 @@ function Extras({ call, basics, build, help, className }: ExtrasProps) {
 			</a>
 			<CautionsAgain basics={basics} />
 			{help && (
-				<Button kind="quiet" className="ml-auto" onClick={help}>
+				<Button kind="quiet" onClick={help}>
 					Keys ?
 				</Button>
 			)}
@@ -290,5 +304,10 @@ function about(call: Call, box: string): string {
 	if (!stop) return '';
 	const cables = stop.ends === 1 ? 'end of run' : stop.ends === 2 ? 'two cables' : `${stop.ends} cables`;
 	const from = stop.from === 'panel' ? 'the panel' : (call.stops.find((s) => s.box === stop.from)?.label ?? stop.from);
-	return `${cables}, ${stop.cable.awg} AWG from ${from}${stop.ground ? '' : ', no ground arrives'}`;
+	const guards = stop.protected.map((g) =>
+		g === 'panel' ? 'the breaker' : (call.stops.find((s) => s.devices.some((d) => d.id === g))?.label ?? g),
+	);
+	const guarded = guards.length ? `, protected by the GFCI at ${guards.join(' and ')}` : '';
+	const split = stop.split.length ? ', halves fed apart' : '';
+	return `${cables}, ${stop.cable.awg} AWG from ${from}${stop.ground ? '' : ', no ground arrives'}${guarded}${split}`;
 }

@@ -4,7 +4,7 @@ import { Button } from '../ui/Button';
 const rows: [string, string][] = [
 	['←  →', 'along the run, stop by stop'],
 	['t  b', 'top half, bottom half'],
-	['1  2  3  4', 'plug tester, meter, sensor, test lamp'],
+	['1 to 7', 'the testers, in the order they stand'],
 	['a  s  d', 'the three parts of the entry: sides, slots, fields'],
 	['Enter', 'enter the reading'],
 	['n', 'go to what is to be done now'],

@@ -1,14 +1,20 @@
-import type { Call } from '../api/client';
+import type { Call, Reading, Stop } from '../api/client';
 import { useWithdrawReading } from '../api/hooks';
 import { Delta } from '../delta/Delta';
 import { Problem } from '../ui/Problem';
 import { timeOf } from '../ui/words';
-import { inWords } from './tools';
+import { inWords, stateWords } from './tools';
+
+function where(stop: Stop | undefined, r: Reading): string {
+	if (r.point || r.between) return 'Opened box';
+	const place = stop?.label ?? r.at ?? '';
+	return r.half ? `${place}, ${r.half}` : place;
+}
 
 /** Everything read on the call, newest first; what was taken back stays, struck out. */
 export function ReadingList({ call, pick }: { call: Call; pick: (box: string) => void }) {
 	const withdraw = useWithdrawReading(call.id);
-	const stopOf = (device: string) => call.stops.find((s) => s.devices.some((d) => d.id === device));
+	const stopOf = (device: string | undefined) => call.stops.find((s) => s.devices.some((d) => d.id === device));
 	if (call.readings.length === 0)
 		return <p className="m-0 py-3 text-soft">Nothing read yet. Record as found before loosening anything.</p>;
 	return (
@@ -28,10 +34,9 @@ export function ReadingList({ call, pick }: { call: Call; pick: (box: string) =>
 								className="min-h-11 min-w-0 grow text-left hover:bg-wash"
 								onClick={() => stop && pick(stop.box)}
 							>
-								<span className={`block font-bold ${r.withdrawn ? 'line-through' : ''}`}>
-									{stop?.label ?? r.reading.at}, {r.reading.half}
-								</span>
+								<span className={`block font-bold ${r.withdrawn ? 'line-through' : ''}`}>{where(stop, r.reading)}</span>
 								<span className={`block tabular-nums ${r.withdrawn ? 'line-through' : ''}`}>{inWords(r.reading)}</span>
+								{stateWords(r.reading) && <span className="block text-soft">{stateWords(r.reading)}</span>}
 								{r.problem && <span className="block text-soft">Left out of account: {r.problem}</span>}
 							</button>
 							<span className="text-soft">{timeOf(r.takenAt)}</span>
@@ -39,7 +44,7 @@ export function ReadingList({ call, pick }: { call: Call; pick: (box: string) =>
 								type="button"
 								className="min-h-11 min-w-11 px-2 underline decoration-hair underline-offset-4"
 								onClick={() => withdraw.mutate({ reading: r.id, withdrawn: !r.withdrawn })}
-								aria-label={`${r.withdrawn ? 'Put back' : 'Undo'}: ${stop?.label ?? r.reading.at}, ${r.reading.half} half, ${inWords(r.reading)}`}
+								aria-label={`${r.withdrawn ? 'Put back' : 'Undo'}: ${where(stop, r.reading)}, ${inWords(r.reading)}`}
 							>
 								{r.withdrawn ? 'put back' : 'undo'}
 							</button>

@@ -1,11 +1,12 @@
-import { type RefObject, useState } from 'react';
+import { type ReactNode, type RefObject, useState } from 'react';
 import type { Basics, Call, Half, Mode, Stop, Tool } from '../api/client';
 import { type Entered, useAddReading } from '../api/hooks';
 import { Delta } from '../delta/Delta';
 import { Problem } from '../ui/Problem';
 import { timeOf } from '../ui/words';
-import { type EntryKeys, LampEntry, MeterEntry, PlugEntry, SensorEntry } from './entries';
-import { type Shown, tools } from './tools';
+import { type EntryKeys, type EntryProps, LampEntry, MeterEntry, PlugEntry, SensorEntry } from './entries';
+import { AnalyzerEntry, ButtonEntry, PointsEntry } from './more';
+import { type Shown, serves, tools } from './tools';
 
 export interface Aim {
 	device: string;
@@ -25,10 +26,23 @@ interface Props {
 }
 
 const halves: Half[] = ['top', 'bottom'];
-const entries = { plug: PlugEntry, meter: MeterEntry, sensor: SensorEntry, lamp: LampEntry };
+const entries: Record<Tool, (props: EntryProps) => ReactNode> = {
+	plug: PlugEntry,
+	meter: MeterEntry,
+	sensor: SensorEntry,
+	lamp: LampEntry,
+	'plug-button': ButtonEntry,
+	'device-button': ButtonEntry,
+	analyzer: AnalyzerEntry,
+	ohms: PointsEntry,
+	clamp: PointsEntry,
+};
+
+/** Tools that are put on one half after the other. */
+const byHalf: Tool[] = ['plug', 'meter', 'sensor', 'lamp'];
 
 /** A name no other reading has; it lets a reading be sent again without being entered twice. */
-function newID(): string {
+export function newID(): string {
 	return Array.from(crypto.getRandomValues(new Uint8Array(12)), (b) => b.toString(16).padStart(2, '0')).join('');
 }
 
@@ -49,10 +63,18 @@ export function ReadingPanel({ call, stop, basics, aim, setAim, keys }: Props) {
 		add.mutate(entered);
 	};
 	const enter = (shown: Shown) => {
-		send({ id: newID(), reading: { ...shown, at: device.id, half: aim.half } });
+		const onPoints = shown.point !== undefined || shown.between !== undefined;
+		const where = onPoints
+			? {}
+			: shown.tool === 'device-button'
+				? { at: device.id }
+				: { at: device.id, half: aim.half };
+		const state = Object.keys(call.state).length ? { state: call.state } : {};
+		send({ id: newID(), reading: { ...shown, ...where, ...state } });
 		// Both halves are read: on to the other one, where that is still to do.
 		const other = aim.half === 'top' ? 'bottom' : 'top';
-		if (!read(other, aim.tool)) setAim({ ...aim, device: device.id, half: other });
+		if (byHalf.includes(shown.tool) && !onPoints && !read(other, aim.tool))
+			setAim({ ...aim, device: device.id, half: other });
 	};
 
 	return (
@@ -74,7 +96,6 @@ export function ReadingPanel({ call, stop, basics, aim, setAim, keys }: Props) {
 			)}
 			<div className="grid gap-x-4 gap-y-3 wide:grid-cols-[1fr_9.5rem]">
 				<div className="grid content-start gap-4 max-wide:order-2 wide:order-1">
-					<ToolBar aim={aim} setAim={setAim} />
 					<div className="grid gap-px bg-rule max-wide:grid-cols-2">
 						{halves.map((half) => (
 							<button
@@ -94,12 +115,18 @@ export function ReadingPanel({ call, stop, basics, aim, setAim, keys }: Props) {
 							</button>
 						))}
 					</div>
+					<ToolBar aim={aim} setAim={setAim} />
 				</div>
 				<div className="grid content-start gap-3 bg-sheet p-3 max-wide:order-3 wide:order-0" data-testid="entry">
 					<Entry
 						key={aim.tool + device.id + aim.half}
 						place={`${call.id}.${device.id}.${aim.half}`}
+						call={call}
+						stop={stop}
 						device={device}
+						half={aim.half}
+						tool={aim.tool}
+						setTool={(tool) => setAim({ ...aim, tool })}
 						basics={basics}
 						mode={aim.mode ?? 'high-z'}
 						setMode={(mode) => setAim({ ...aim, mode })}
@@ -148,17 +175,17 @@ function HalfMark({ half }: { half: Half }) {
 /** The testers, one tap each: a column beside the entry, or the edge of a phone. */
 export function ToolBar({ aim, setAim, edge }: { aim: Aim; setAim: (aim: Aim) => void; edge?: boolean }) {
 	return (
-		<fieldset className={`m-0 border-0 p-0 ${edge ? 'grid grid-cols-4' : 'hidden border-t border-rule wide:grid'}`}>
+		<fieldset className={`m-0 border-0 p-0 ${edge ? 'flex overflow-x-auto' : 'hidden border-t border-rule wide:grid'}`}>
 			<legend className="sr-only">Tester</legend>
 			{tools.map((t, i) => (
 				<button
 					key={t.tool}
 					type="button"
-					aria-pressed={aim.tool === t.tool}
+					aria-pressed={serves(t, aim.tool)}
 					onClick={() => setAim({ ...aim, tool: t.tool })}
 					className={
 						edge
-							? 'min-h-14 border-t-4 border-rule px-1 aria-pressed:border-accent aria-pressed:font-bold'
+							? 'min-h-14 min-w-[4.4rem] grow border-t-4 border-rule px-1 aria-pressed:border-accent aria-pressed:font-bold'
 							: 'flex min-h-11 items-center border-b border-l-4 border-rule border-l-transparent px-2 text-left hover:bg-wash aria-pressed:border-l-accent aria-pressed:font-bold'
 					}
 				>

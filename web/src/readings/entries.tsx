@@ -1,8 +1,10 @@
 import { type RefObject, useEffect } from 'react';
-import type { Basics, Delta, Device, Mode, Side } from '../api/client';
+import type { Basics, Call, Delta, Device, Half, Mode, Side, Stop, Tool } from '../api/client';
+import { useTakeFromMeter } from '../api/hooks';
 import { DeltaPad, Letter } from '../delta/DeltaPad';
 import { type CornerKey, corners, type SideKey, sides } from '../delta/shape';
 import { Button, field } from '../ui/Button';
+import { Problem } from '../ui/Problem';
 import { numberIn } from '../ui/words';
 import { useDraft } from './draft';
 import { Shelf } from './Shelf';
@@ -21,7 +23,12 @@ import {
 export interface EntryProps {
 	/** Names the draft: call, stop, half. */
 	place: string;
+	call: Call;
+	stop: Stop;
 	device: Device;
+	half: Half;
+	tool: Tool;
+	setTool: (tool: Tool) => void;
 	basics: Basics;
 	mode: Mode;
 	setMode: (mode: Mode) => void;
@@ -36,7 +43,7 @@ export interface EntryKeys {
 	enter: () => void;
 }
 
-function useKeys(ref: RefObject<EntryKeys | null>, keys: EntryKeys) {
+export function useKeys(ref: RefObject<EntryKeys | null>, keys: EntryKeys) {
 	useEffect(() => {
 		ref.current = keys;
 		return () => {
@@ -48,7 +55,7 @@ function useKeys(ref: RefObject<EntryKeys | null>, keys: EntryKeys) {
 const filled = (o: object) => Object.values(o).some((v) => v !== undefined && v !== '');
 
 /** The button that enters what stands on the pad. */
-function Enter({ ready, busy, enter }: { ready: boolean; busy: boolean; enter: () => void }) {
+export function Enter({ ready, busy, enter }: { ready: boolean; busy: boolean; enter: () => void }) {
 	return (
 		<Button kind="main" className="w-full" disabled={!ready || busy} onClick={enter}>
 			{busy ? 'Saving' : 'Enter this reading'}
@@ -140,7 +147,7 @@ function drawnAs(basics: Basics, volts: number | undefined): Side | undefined {
 	return volts === undefined ? undefined : basics.sides.findLast((s) => volts >= s.volts)?.side;
 }
 
-export function MeterEntry({ place, device, basics, mode, setMode, busy, enter, keys }: EntryProps) {
+export function MeterEntry({ place, call, device, half, basics, mode, setMode, busy, enter, keys }: EntryProps) {
 	const [draft, keep, drop] = useDraft<MeterDraft>(`${place}.meter`, { typed: blank, lead: false });
 	const { typed } = draft;
 	const wrong = Object.values(typed).find((t) => t.trim() !== '' && voltsOf(t) === undefined);
@@ -155,6 +162,20 @@ export function MeterEntry({ place, device, basics, mode, setMode, busy, enter, 
 	const grounded = device.slots !== 2;
 	const focus = (n: number) => document.querySelectorAll<HTMLInputElement>('[data-volts]')[n]?.focus();
 	useKeys(keys, { part: focus, enter: () => filled(volts) && !wrong && !busy && take() });
+	const meter = useTakeFromMeter(call.id);
+	// One probe position at a time: the next that is still empty.
+	const positions = (draft.lead ? corners : sides)
+		.filter((x) => grounded || (x.key !== 'ground' && x.key !== 'hotGround' && x.key !== 'neutralGround'))
+		.map((x) =>
+			'ends' in x ? { key: x.key, words: x.words } : { key: leads[x.key], words: `${x.words} to the known ground` },
+		);
+	const probes = positions.find((x) => typed[x.key].trim() === '');
+	const takeNext = () =>
+		probes &&
+		meter.mutate(
+			{ at: device.id, half, pair: probes.key },
+			{ onSuccess: (got) => keep({ ...draft, typed: { ...typed, [probes.key]: got.volts.toFixed(1) } }) },
+		);
 	const delta: Delta = {
 		hotNeutral: drawnAs(basics, volts.hotNeutral),
 		hotGround: drawnAs(basics, volts.hotGround),
@@ -206,6 +227,16 @@ export function MeterEntry({ place, device, basics, mode, setMode, busy, enter, 
 						: undefined
 				}
 			/>
+			{basics.meter && (
+				<Button disabled={!probes || meter.isPending} onClick={takeNext} className="w-full">
+					{meter.isPending
+						? 'The meter is measuring'
+						: probes
+							? `Take from meter: ${probes.words}`
+							: 'All taken from the meter'}
+				</Button>
+			)}
+			<Problem error={meter.error} again={takeNext} />
 			{wrong && (
 				<p role="alert" className="m-0 font-bold">
 					“{wrong}” is not a number of volts.
@@ -308,7 +339,7 @@ export function LampEntry({ busy, enter, keys }: EntryProps) {
 	);
 }
 
-function Choice<T extends string>({
+export function Choice<T extends string>({
 	words,
 	value,
 	choices,

@@ -1,14 +1,23 @@
 import type { Delta, Reading, Tool } from '../api/client';
 
-export const tools: { tool: Tool; words: string; short: string }[] = [
+/** The testers as they are picked: one entry may serve several tools. */
+export const tools: { tool: Tool; words: string; short: string; also?: Tool[] }[] = [
 	{ tool: 'plug', words: 'Plug tester', short: 'Plug' },
 	{ tool: 'meter', words: 'Meter', short: 'Meter' },
 	{ tool: 'sensor', words: 'Sensor', short: 'Sensor' },
 	{ tool: 'lamp', words: 'Test lamp', short: 'Lamp' },
+	{ tool: 'plug-button', words: 'Buttons', short: 'Button', also: ['device-button'] },
+	{ tool: 'analyzer', words: 'Load tester', short: 'Load' },
+	{ tool: 'ohms', words: 'Opened box', short: 'Box', also: ['clamp'] },
 ];
 
+/** Whether the picked tester is the one of that entry. */
+export function serves(entry: (typeof tools)[number], tool: Tool): boolean {
+	return entry.tool === tool || (entry.also?.includes(tool) ?? false);
+}
+
 export type Lamps = NonNullable<Reading['lamps']>;
-export type Volts = NonNullable<Reading['volts']>;
+export type Volts = Exclude<NonNullable<Reading['volts']>, number>;
 export type Slots = NonNullable<Reading['slots']>;
 export type Glow = NonNullable<Reading['glow']>;
 export type Level = NonNullable<Slots['hot']>;
@@ -37,21 +46,66 @@ export const glows: { glow: Glow; words: string; delta: Delta }[] = [
 
 const volt = (v: number | undefined) => (v === undefined ? '·' : v.toFixed(v < 10 ? 1 : 0));
 
+function meterWords(v: Volts): string {
+	const slots = [v.hotNeutral, v.hotGround, v.neutralGround];
+	const lead = [v.hotEarth, v.neutralEarth, v.groundEarth];
+	const parts = [];
+	if (slots.some((x) => x !== undefined)) parts.push(`${slots.map(volt).join(' / ')} V`);
+	if (lead.some((x) => x !== undefined)) parts.push(`to known ground ${lead.map(volt).join(' / ')} V`);
+	return parts.join(', ');
+}
+
+function pressed(r: Reading): string {
+	return r.tripped?.length ? `tripped ${r.tripped.join(', ')}` : 'nothing tripped';
+}
+
+const ohm = (v: number | null | undefined) => (v === undefined || v === null ? '·' : v.toFixed(2));
+
+function analyzed(r: Reading): string {
+	const parts = [];
+	if (typeof r.volts === 'number') parts.push(`${volt(r.volts)} V`);
+	if (r.dropPercent !== undefined && r.dropPercent !== null) parts.push(`drop ${r.dropPercent.toFixed(1)} %`);
+	if (r.ohms) parts.push(`${ohm(r.ohms.hot)} / ${ohm(r.ohms.neutral)} / ${ohm(r.ohms.ground)} ohm`);
+	if (r.wiring) parts.push(r.wiring.replaceAll('-', ' '));
+	return parts.join(', ');
+}
+
 /** A reading in a line of words. */
 export function inWords(r: Reading): string {
+	const lowZ = r.mode === 'low-z' ? ', low-z' : '';
+	const reads = r.reads === undefined ? '' : r.reads === 'open' ? 'open' : String(r.reads);
 	switch (r.tool) {
 		case 'plug':
 			return `Plug tester: ${[r.lamps?.hotNeutral, r.lamps?.hotGround, r.lamps?.neutralGround].map((l) => l ?? '·').join(', ')}`;
-		case 'meter': {
-			const v = r.volts ?? {};
-			const slots = `${volt(v.hotNeutral)} / ${volt(v.hotGround)} / ${volt(v.neutralGround)} V`;
-			const lead = [v.hotEarth, v.neutralEarth, v.groundEarth];
-			const toKnown = lead.some((x) => x !== undefined) ? `, to known ground ${lead.map(volt).join(' / ')} V` : '';
-			return `Meter${r.mode === 'low-z' ? ', low-z' : ''}: ${slots}${toKnown}`;
-		}
+		case 'plug-button':
+			return `Plug tester's button: ${pressed(r)}`;
+		case 'device-button':
+			return `Its own button: ${pressed(r)}`;
+		case 'meter':
+			if (r.between) return `Meter${lowZ}, ${r.between.join(' to ')}: ${reads} V`;
+			return `Meter${lowZ}: ${typeof r.volts === 'object' ? meterWords(r.volts) : ''}`;
 		case 'sensor':
+			if (r.point) return `Sensor on ${r.point}: ${r.level}`;
 			return `Sensor: ${[r.slots?.hot, r.slots?.neutral, r.slots?.ground].map((l) => l ?? '·').join(', ')}`;
+		case 'analyzer':
+			return `Load tester: ${analyzed(r)}`;
+		case 'ohms':
+			return `Ohms, ${r.between?.join(' to ')}: ${reads}`;
+		case 'clamp':
+			return `Clamp on ${r.point}: ${r.amps} A`;
 		default:
 			return `Test lamp: ${glows.find((g) => g.glow === r.glow)?.words ?? r.glow}`;
 	}
+}
+
+/** The state a reading was taken in, in a few words; empty where it was as usual. */
+export function stateWords(r: Reading): string {
+	const s = r.state;
+	if (!s) return '';
+	const parts = [];
+	if (s.breakerOn === false) parts.push('breaker off');
+	if (s.loadsOn) parts.push(s.loadsOn.length ? `on: ${s.loadsOn.join(', ')}` : 'nothing switched on');
+	if (s.tripped?.length) parts.push(`${s.tripped.join(', ')} tripped`);
+	if (s.separated?.length) parts.push(`${s.separated.join(', ')} taken off`);
+	return parts.join('; ');
 }

@@ -99,6 +99,7 @@ function AddStop({ call, basics, picked, pick }: Props) {
 	const [ft, setFeet] = useState('');
 	const [awg, setAwg] = useState(0);
 	const [ground, setGround] = useState(true);
+	const [gfci, setGfci] = useState(false);
 	const [wrong, setWrong] = useState<Error | null>(null);
 	const name = useRef<HTMLInputElement>(null);
 	const behind = after ?? picked ?? last;
@@ -112,7 +113,7 @@ function AddStop({ call, basics, picked, pick }: Props) {
 
 	const submit = (e: FormEvent) => {
 		e.preventDefault();
-		const stop: NewStop = { after: behind, label, ground, awg };
+		const stop: NewStop = { after: behind, label, ground, awg, gfci };
 		if (ft.trim()) stop.feet = numberIn(ft);
 		if (Number.isNaN(stop.feet)) {
 			setWrong(new Error(`Cable: “${ft}” is not a number of feet.`));
@@ -125,6 +126,7 @@ function AddStop({ call, basics, picked, pick }: Props) {
 				const made = now.stops.find((s) => !before.has(s.box));
 				setLabel('');
 				setFeet('');
+				setGfci(false);
 				if (made) {
 					setAfter(made.box);
 					pick(made.box);
@@ -180,6 +182,15 @@ function AddStop({ call, basics, picked, pick }: Props) {
 						onChange={(e) => setGround(e.target.checked)}
 					/>
 					has a ground wire
+				</label>
+				<label className="flex min-h-11 items-center gap-2">
+					<input
+						type="checkbox"
+						className="size-6 accent-accent"
+						checked={gfci}
+						onChange={(e) => setGfci(e.target.checked)}
+					/>
+					a GFCI
 				</label>
 				<label className="grid min-w-40 grow gap-1 text-soft">
 					next outlet

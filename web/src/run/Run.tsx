@@ -4,6 +4,7 @@ import { DeltaMark } from '../delta/Delta';
 import { describe } from '../delta/shape';
 import { feet, percent } from '../ui/words';
 import { layOut, type Placed } from './layout';
+import { stateNow } from './state';
 
 interface Props {
 	call: Call;
@@ -108,8 +109,9 @@ function found(call: Call, device: string, half: Half): Delta | undefined {
 
 function label(call: Call, p: Placed, weight: number | undefined): string {
 	const read = p.stop.devices.flatMap((d) => halves.map((h) => `${h} half ${describe(found(call, d.id, h))}`));
+	const kind = p.stop.devices.some((d) => d.kind === 'gfci') ? ', a GFCI' : '';
 	const suspicion = weight ? `, ${percent(weight)} of suspicion` : '';
-	return `${p.stop.label}, fed from ${p.stop.from === 'panel' ? 'the panel' : (call.stops.find((s) => s.box === p.stop.from)?.label ?? p.stop.from)}${suspicion}; ${read.join('; ')}`;
+	return `${p.stop.label}, fed from ${p.stop.from === 'panel' ? 'the panel' : (call.stops.find((s) => s.box === p.stop.from)?.label ?? p.stop.from)}${kind}${suspicion}; ${read.join('; ')}`;
 }
 
 interface LineProps {
@@ -134,6 +136,17 @@ function Line({ p, x, y, column, weight }: LineProps) {
 		<g>
 			<path d={d} fill="none" stroke="var(--ink)" strokeWidth={ground ? 4 : 6} />
 			{!ground && <path d={d} fill="none" stroke="var(--sheet)" strokeWidth="2.6" />}
+			{p.stop.protected.length > 0 && (
+				<path
+					d={d}
+					fill="none"
+					stroke="var(--ink)"
+					strokeWidth="4"
+					strokeDasharray="0.1 9"
+					strokeLinecap="round"
+					transform="translate(0 8)"
+				/>
+			)}
 			<text
 				x={branch ? turn + 7 : mid}
 				y={branch ? y2 - 14 : y2 - 9}
@@ -170,15 +183,24 @@ function Line({ p, x, y, column, weight }: LineProps) {
 }
 
 function PanelMark({ call, y, weight }: { call: Call; y: number; weight: number | undefined }) {
+	const off = !stateNow(call).breakerOn;
 	return (
 		<g>
 			<rect x="16" y={y - 34} width="62" height="68" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="2.500" />
 			<text x="47" y={y - 2} textAnchor="middle" fontSize="22" fontWeight="700" fill="var(--ink)">
 				{call.breaker.label || '?'}
 			</text>
-			<text x="47" y={y + 20} textAnchor="middle" fontSize="14" fill="var(--soft)">
-				{call.breaker.amps} A
+			<text
+				x="47"
+				y={y + 20}
+				textAnchor="middle"
+				fontSize="14"
+				fontWeight={off ? 700 : 400}
+				fill={off ? 'var(--ink)' : 'var(--soft)'}
+			>
+				{off ? 'OFF' : `${call.breaker.amps} A`}
 			</text>
+			{off && <line x1="78" y1={y} x2="92" y2={y - 16} stroke="var(--ink)" strokeWidth="4" />}
 			{weight !== undefined && <Weight x={47} y={y + 42} p={weight} />}
 		</g>
 	);
@@ -195,6 +217,8 @@ interface StopProps {
 
 function StopMark({ call, p, x, y, picked, weight }: StopProps) {
 	const deltas = p.stop.devices.flatMap((d) => halves.map((h) => ({ id: d.id + h, delta: found(call, d.id, h) })));
+	const now = stateNow(call);
+	const plugged = call.loads.filter((l) => p.stop.devices.some((d) => d.id === l.at));
 	const gap = Math.min(44, 120 / Math.max(1, deltas.length));
 	return (
 		<g>
@@ -216,10 +240,44 @@ function StopMark({ call, p, x, y, picked, weight }: StopProps) {
 				stroke="var(--ink)"
 				strokeWidth="2.500"
 			/>
+			{p.stop.split.length > 0 && (
+				<line x1={x} y1={y - 52} x2={x} y2={y - 18} stroke="var(--ink)" strokeWidth="1.500" />
+			)}
+			{p.stop.devices.some((d) => d.kind === 'gfci') && (
+				<Gate x={x} y={y} open={p.stop.devices.some((d) => now.tripped.includes(d.id))} />
+			)}
+			{plugged.map((l, i) => (
+				<text
+					key={l.id}
+					x={x + 15}
+					y={y - 8 - i * 14}
+					fontSize="13"
+					fontWeight={now.loadsOn.includes(l.id) ? 700 : 400}
+					fill="var(--ink)"
+				>
+					{now.loadsOn.includes(l.id) ? '●' : '○'} {l.watts} W
+				</text>
+			))}
 			<text x={x} y={y + 29} textAnchor="middle" fontSize="16" fontWeight={picked ? 700 : 600} fill="var(--ink)">
 				{short(p.stop.label)}
 			</text>
 			{weight !== undefined && <Weight x={x} y={y + 38} p={weight} />}
+		</g>
+	);
+}
+
+/** A GFCI: a gate across the line behind its box, shut or swung open. */
+function Gate({ x, y, open }: { x: number; y: number; open: boolean }) {
+	return (
+		<g>
+			{open && <rect x={x + 12} y={y - 4} width="14" height="9" fill="var(--sheet)" />}
+			<path
+				d={open ? `M${x + 13} ${y} l11 -13` : `M${x + 13} ${y - 9} v18 M${x + 19} ${y - 9} v18`}
+				stroke="var(--ink)"
+				strokeWidth="3"
+				fill="none"
+				strokeLinecap="round"
+			/>
 		</g>
 	);
 }

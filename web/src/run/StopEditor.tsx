@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react';
-import type { Basics, Call, Stop, StopChange } from '../api/client';
-import { useChangeStop, useRemoveStop } from '../api/hooks';
+import type { Basics, Call, Half, Stop, StopChange } from '../api/client';
+import { useAddLoad, useChangeStop, useRemoveLoad, useRemoveStop } from '../api/hooks';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { numberIn } from '../ui/words';
@@ -51,6 +51,7 @@ export function StopEditor({ call, stop, basics }: { call: Call; stop: Stop; bas
 					Take {stop.label} off the run
 				</Button>
 			</div>
+			<Plugged call={call} stop={stop} />
 			<Problem error={wrong ?? change.error ?? remove.error} />
 		</div>
 	);
@@ -102,5 +103,57 @@ function Typed({
 				onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
 			/>
 		</label>
+	);
+}
+
+/** What is plugged in here. */
+function Plugged({ call, stop }: { call: Call; stop: Stop }) {
+	const add = useAddLoad(call.id);
+	const remove = useRemoveLoad(call.id);
+	const [watts, setWatts] = useState('');
+	const [half, setHalf] = useState<Half>('top');
+	const [wrong, setWrong] = useState<Error | null>(null);
+	const device = stop.devices[0];
+	if (!device) return null;
+	const plug = () => {
+		const w = numberIn(watts);
+		if (Number.isNaN(w)) {
+			setWrong(new Error(`Plugged in: “${watts}” is not a number of watts.`));
+			return;
+		}
+		setWrong(null);
+		add.mutate({ at: device.id, half, watts: w }, { onSuccess: () => setWatts('') });
+	};
+	return (
+		<div className="flex flex-wrap items-end gap-3 border-t border-rule pt-2">
+			<label className="grid gap-1 text-soft">
+				plugged in, watts
+				<input
+					className={`${field} mono w-24 text-right`}
+					inputMode="decimal"
+					value={watts}
+					onChange={(e) => setWatts(e.target.value)}
+					onKeyDown={(e) => e.key === 'Enter' && plug()}
+				/>
+			</label>
+			<label className="grid gap-1 text-soft">
+				half
+				<select className={field} value={half} onChange={(e) => setHalf(e.target.value as Half)}>
+					<option value="top">top</option>
+					<option value="bottom">bottom</option>
+				</select>
+			</label>
+			<Button onClick={plug} disabled={add.isPending || watts.trim() === ''}>
+				Plug in
+			</Button>
+			{call.loads
+				.filter((l) => stop.devices.some((d) => d.id === l.at))
+				.map((l) => (
+					<Button key={l.id} kind="quiet" onClick={() => remove.mutate(l.id)}>
+						Unplug {l.watts} W, {l.half}
+					</Button>
+				))}
+			<Problem error={wrong ?? add.error ?? remove.error} />
+		</div>
 	);
 }

@@ -1,5 +1,6 @@
 import type { Call, Test } from '../api/client';
 import { Button } from '../ui/Button';
+import { Caution } from '../ui/Caution';
 import { minutes } from '../ui/words';
 
 interface Props {
@@ -44,9 +45,8 @@ export function Advice({ call, go }: Props) {
 				</Button>
 			</div>
 			{opens && (
-				<div className="mt-3 flex border-2 border-ink">
-					<i aria-hidden="true" className="stripes w-4 shrink-0" />
-					<p className="m-0 px-3 py-2">{deadFirst}</p>
+				<div className="mt-3">
+					<Caution>{deadFirst}</Caution>
 				</div>
 			)}
 			{then.length > 0 && (

@@ -1,0 +1,289 @@
+import { useEffect, useState } from 'react';
+import { Link, useParams } from 'react-router';
+import type { Basics, Call, Half, Pair } from '../api/client';
+import { useAddReading, useBasics, useCall, useSetChanged, useSetLamps } from '../api/hooks';
+import { Delta } from '../delta/Delta';
+import { sides } from '../delta/shape';
+import { newID } from '../readings/Panel';
+import { type Lamps, lampDelta } from '../readings/tools';
+import { Button } from '../ui/Button';
+import { Problem } from '../ui/Problem';
+import { Mark, ThemeButton } from '../ui/TopBar';
+
+/** Most outlets of a house are sound: one tap each, two for an odd one. */
+export function SweepScreen() {
+	const id = Number(useParams().call);
+	const call = useCall(id);
+	const basics = useBasics();
+	useEffect(() => {
+		if (call.data) document.title = `Sweep, ${call.data.title}, Elvat`;
+	}, [call.data]);
+	return (
+		<div className="min-h-dvh">
+			<header className="flex items-center gap-3 border-b-2 border-ink py-1.5 pr-2 pl-3 wide:pl-5">
+				<Link
+					to={`/calls/${id}`}
+					aria-label="Back to the call"
+					className="grid size-11 place-items-center hover:bg-wash"
+				>
+					<Mark />
+				</Link>
+				<h1 className="m-0 min-w-0 grow truncate text-lg/tight font-bold">
+					Sweep <span className="font-normal text-soft">{call.data?.title}</span>
+				</h1>
+				<ThemeButton />
+			</header>
+			<main className="mx-auto grid max-w-3xl gap-5 px-4 py-5">
+				<Problem error={call.error ?? basics.error} />
+				{call.data?.cautionsReadAt === null && (
+					<p className="m-0 text-lg">
+						The standing cautions come first.{' '}
+						<Link className="underline underline-offset-4" to={`/calls/${id}`}>
+							Read them
+						</Link>
+					</p>
+				)}
+				{call.data?.cautionsReadAt && basics.data && <Sweep call={call.data} basics={basics.data} />}
+			</main>
+		</div>
+	);
+}
+
+function Sweep({ call, basics }: { call: Call; basics: Basics }) {
+	const [teaching, setTeaching] = useState(false);
+	if (basics.lamps.length === 0 || teaching) return <Teach known={basics.lamps} done={() => setTeaching(false)} />;
+	const device = call.sweep.left[0];
+	return (
+		<>
+			{device ? <Outlet key={device} call={call} device={device} lamps={basics.lamps} /> : <End call={call} />}
+			<Button kind="quiet" className="justify-self-start" onClick={() => setTeaching(true)}>
+				Another tester: teach its lamps
+			</Button>
+		</>
+	);
+}
+
+const places = ['left', 'middle', 'right'];
+
+/** Which lamp stands for which pair is told once: legends differ from maker to maker. */
+function Teach({ known, done }: { known: Pair[]; done: () => void }) {
+	const set = useSetLamps();
+	const [order, setOrder] = useState<(Pair | undefined)[]>(known.length ? known : [undefined, undefined, undefined]);
+	const complete = order.every((p) => p !== undefined) && new Set(order).size === 3;
+	return (
+		<section className="grid gap-4" aria-label="Teach the lamps">
+			<h2 className="m-0 text-2xl font-bold">Which lamp compares which slots?</h2>
+			<p className="m-0">
+				Hold the tester as you read it. For each lamp pick the pair it sits between: its leaflet says so, or a known
+				good outlet does, where the two that light are hot to neutral and hot to ground. Told once, kept for the shop.
+			</p>
+			<div className="grid grid-cols-3 gap-px bg-rule">
+				{places.map((place, i) => (
+					<fieldset key={place} className="m-0 grid content-start gap-px border-0 bg-rule p-0">
+						<legend className="w-full bg-paper p-2 text-center font-bold">{place}</legend>
+						{sides.map((s) => (
+							<button
+								key={s.key}
+								type="button"
+								aria-pressed={order[i] === s.key}
+								aria-label={`The ${place} lamp: ${s.words}`}
+								onClick={() => setOrder(order.map((p, n) => (n === i ? s.key : p === s.key ? undefined : p)))}
+								className="grid min-h-20 place-items-center bg-sheet p-2 aria-pressed:bg-wash aria-pressed:shadow-[inset_0_-5px_0_var(--accent)]"
+							>
+								<Delta
+									delta={{ hotNeutral: 'none', hotGround: 'none', neutralGround: 'none', [s.key]: 'line' }}
+									size={46}
+								/>
+								<span className="text-center">{s.words}</span>
+							</button>
+						))}
+					</fieldset>
+				))}
+			</div>
+			<Problem error={set.error} />
+			<Button
+				kind="main"
+				className="min-h-14"
+				disabled={!complete || set.isPending}
+				onClick={() =>
+					set.mutate(
+						order.filter((p) => p !== undefined),
+						{ onSuccess: done },
+					)
+				}
+			>
+				Keep it
+			</Button>
+		</section>
+	);
+}
+
+const sound: Lamps = { hotNeutral: 'lit', hotGround: 'lit', neutralGround: 'dark' };
+const halves: Half[] = ['top', 'bottom'];
+
+/** One outlet: as it should be is one tap for both halves; an odd one is its lamps, then the half. */
+function Outlet({ call, device, lamps }: { call: Call; device: string; lamps: Pair[] }) {
+	const add = useAddReading(call.id);
+	const changed = useSetChanged(call.id);
+	const [odd, setOdd] = useState<Lamps | null>(null);
+	const stop = call.stops.find((s) => s.devices.some((d) => d.id === device));
+	const left = call.sweep.left.length;
+	const state = Object.keys(call.state).length ? { state: call.state } : {};
+	const enter = (half: Half, shown: Lamps) =>
+		add.mutate({ id: newID(), reading: { at: device, half, tool: 'plug', lamps: shown, ...state } });
+	const both = (top: Lamps, bottom: Lamps) => {
+		enter('top', top);
+		enter('bottom', bottom);
+	};
+	return (
+		<section className="grid gap-4" aria-label="This outlet">
+			<div className="flex items-baseline gap-3">
+				<h2 className="m-0 grow text-3xl font-bold">{stop?.label ?? device}</h2>
+				<p className="m-0 text-soft" role="status">
+					{left === 1 ? 'the last one' : `${left} outlets left`}
+				</p>
+			</div>
+			{odd === null ? (
+				<>
+					<button
+						type="button"
+						disabled={add.isPending}
+						onClick={() => both(sound, sound)}
+						className="grid min-h-40 place-items-center content-center gap-2 bg-accent text-xl font-bold text-on-accent disabled:opacity-45"
+					>
+						As it should be, both halves
+						<LampRow lamps={lamps} shown={sound} />
+					</button>
+					<p className="m-0">Otherwise, what it shows:</p>
+					<div className="grid grid-cols-2 gap-px bg-rule wide:grid-cols-4">
+						{oddOnes.map((l) => (
+							<button
+								key={JSON.stringify(l)}
+								type="button"
+								disabled={add.isPending}
+								onClick={() => setOdd(l)}
+								aria-label={`Odd: ${lamps.map((p, i) => `${places[i]} ${l[p]}`).join(', ')}`}
+								className="grid min-h-20 place-items-center gap-1 bg-sheet p-2 enabled:hover:bg-wash"
+							>
+								<LampRow lamps={lamps} shown={l} />
+							</button>
+						))}
+					</div>
+				</>
+			) : (
+				<>
+					<div className="flex items-center gap-4 bg-sheet p-4">
+						<LampRow lamps={lamps} shown={odd} />
+						<Delta delta={lampDelta(odd)} size={64} />
+						<Button kind="quiet" className="ml-auto" onClick={() => setOdd(null)}>
+							Back
+						</Button>
+					</div>
+					<p className="m-0">In which half? The other is then as it should be.</p>
+					<div className="grid grid-cols-3 gap-3">
+						<Button className="min-h-16" onClick={() => both(odd, sound)}>
+							Top
+						</Button>
+						<Button className="min-h-16" onClick={() => both(sound, odd)}>
+							Bottom
+						</Button>
+						<Button kind="main" className="min-h-16" onClick={() => both(odd, odd)}>
+							Both
+						</Button>
+					</div>
+				</>
+			)}
+			<label className="flex min-h-11 items-center gap-2">
+				<input
+					type="checkbox"
+					className="size-6 accent-accent"
+					checked={call.changed.includes(device)}
+					onChange={(e) => changed.mutate({ device, changed: e.target.checked })}
+				/>
+				this device was changed lately
+			</label>
+			<Problem error={add.error ?? changed.error} />
+			<p className="m-0 text-soft">
+				{halves
+					.map(
+						(h) => `${h}: ${call.halves.some((f) => f.device === device && f.half === h) ? 'read before' : 'not read'}`,
+					)
+					.join(', ')}
+			</p>
+		</section>
+	);
+}
+
+const states = ['lit', 'dark'] as const;
+const oddOnes: Lamps[] = states
+	.flatMap((hotNeutral) =>
+		states.flatMap((hotGround) => states.map((neutralGround) => ({ hotNeutral, hotGround, neutralGround }))),
+	)
+	.filter((l) => JSON.stringify(l) !== JSON.stringify(sound));
+
+/** The lamps as they stand on the tester taught: filled where lit. */
+function LampRow({ lamps, shown }: { lamps: Pair[]; shown: Lamps }) {
+	return (
+		<svg width="104" height="34" viewBox="0 0 104 34" aria-hidden="true">
+			{lamps.map((p, i) => (
+				<g key={p}>
+					<circle
+						cx={17 + i * 35}
+						cy="17"
+						r="11"
+						fill={shown[p] === 'lit' ? 'currentColor' : 'none'}
+						stroke="currentColor"
+						strokeWidth="2.500"
+					/>
+					{shown[p] === 'lit' &&
+						[0, 60, 120, 180, 240, 300].map((a) => (
+							<line
+								key={a}
+								x1={17 + i * 35 + 13 * Math.cos((a * Math.PI) / 180)}
+								y1={17 + 13 * Math.sin((a * Math.PI) / 180)}
+								x2={17 + i * 35 + 16.5 * Math.cos((a * Math.PI) / 180)}
+								y2={17 + 16.5 * Math.sin((a * Math.PI) / 180)}
+								stroke="currentColor"
+								strokeWidth="2.500"
+							/>
+						))}
+				</g>
+			))}
+		</svg>
+	);
+}
+
+/** What lamps cannot clear, and the one reading each outlet still needs. */
+function End({ call }: { call: Call }) {
+	const { needs } = call.sweep;
+	return (
+		<section className="grid gap-4" aria-label="End of the sweep">
+			<h2 className="m-0 text-3xl font-bold">
+				{call.stops.length ? 'Every outlet is read' : 'No outlet on this run yet'}
+			</h2>
+			{needs.length === 0 ? (
+				<p className="m-0 text-lg">Lamps clear them all as far as lamps can. What they showed is on the run.</p>
+			) : (
+				<>
+					<p className="m-0 text-lg">
+						{needs.length === 1 ? 'One outlet needs' : `${needs.length} outlets need`} one more reading, which lamps
+						cannot give:
+					</p>
+					<ul className="m-0 list-none border-t-2 border-ink p-0">
+						{needs.map((n) => (
+							<li key={n.at} className="border-b border-rule">
+								<Link to={`/calls/${call.id}?at=${n.at}&tool=${n.tool}`} className="grid gap-1 py-3 hover:bg-wash">
+									<b className="text-xl">{n.say}</b>
+									<span className="text-soft">{n.why}</span>
+								</Link>
+							</li>
+						))}
+					</ul>
+				</>
+			)}
+			<Link to={`/calls/${call.id}`} className="inline-flex min-h-11 items-center underline underline-offset-4">
+				Back to the call
+			</Link>
+		</section>
+	);
+}
