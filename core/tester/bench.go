@@ -55,6 +55,7 @@ type Bench struct {
 	known network.Node // the known ground a long lead goes to
 	fault *network.Case
 	dead  *Bench // the same circuit with the breaker off, for ohms; nil until asked
+	now   Condition
 }
 
 // NewBench prepares the circuit, without the faults its file names.
@@ -90,7 +91,8 @@ func (b *Bench) Try(faults []circuit.Fault) (*Condition, error) {
 // Settle is Try for a variation worked out before.
 func (b *Bench) Settle(v *network.Variation) *Condition {
 	tripped := b.Model.Settle(b.fault, v)
-	return &Condition{Variation: v, Tripped: tripped, bench: b, mark: b.fault.Mark(), solver: b.fault}
+	b.now = Condition{Variation: v, Tripped: tripped, bench: b, mark: b.fault.Mark(), solver: b.fault}
+	return &b.now
 }
 
 // Outlets lists both halves of every device, in the order of the file.

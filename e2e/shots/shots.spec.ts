@@ -41,6 +41,37 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 			await page.keyboard.press('r');
 		},
 	},
+	{
+		name: 'sweep-end',
+		open: async (page, server) => {
+			await page.request.put(`${server.url}/api/lamps`, { data: { lamps: ['neutralGround', 'hotGround', 'hotNeutral'] } });
+			await openCall(page, server, 'Aviary porch');
+			await page.getByRole('button', { name: 'Read. Start the call' }).click();
+			await page.getByRole('link', { name: 'Sweep' }).click();
+			for (const left of ['2 outlets left', 'the last one', '']) {
+				await page.getByRole('button', { name: 'As it should be, both halves' }).click();
+				if (left) await page.getByRole('status').getByText(left).waitFor();
+			}
+			await page.getByRole('heading', { name: 'Every outlet is read' }).waitFor();
+		},
+	},
+	{
+		name: 'opened-box',
+		open: async (page, server) => {
+			await openCall(page, server, 'Loft darkroom');
+			await page.keyboard.press('7');
+		},
+	},
+	{
+		name: 'phone-sweep',
+		viewport: phone,
+		open: async (page, server) => {
+			await page.request.put(`${server.url}/api/lamps`, { data: { lamps: ['neutralGround', 'hotGround', 'hotNeutral'] } });
+			await openCall(page, server, 'Bindery, upper floor');
+			await page.goto(`${page.url()}/sweep`);
+			await page.getByRole('button', { name: /As it should be/ }).waitFor();
+		},
+	},
 	{ name: 'phone-call', viewport: phone, open: (page, server) => openCall(page, server, 'Bindery, upper floor') },
 	{
 		name: 'phone-entry',

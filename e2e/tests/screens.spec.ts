@@ -46,6 +46,44 @@ const screens: { name: string; open: (page: Page, server: Server) => Promise<voi
 		},
 	},
 	{
+		name: 'a call with the buttons in hand',
+		open: async (page, server) => {
+			await openCall(page, server, 'Loft darkroom');
+			await page.keyboard.press('5');
+		},
+	},
+	{
+		name: 'a call with the load tester in hand',
+		open: async (page, server) => {
+			await openCall(page, server, 'Loft darkroom');
+			await page.keyboard.press('6');
+		},
+	},
+	{
+		name: 'an opened box',
+		open: async (page, server) => {
+			await openCall(page, server, 'Loft darkroom');
+			await page.keyboard.press('7');
+		},
+	},
+	{
+		name: 'the sweep',
+		open: async (page, server) => {
+			await page.request.put(`${server.url}/api/lamps`, { data: { lamps: ['hotNeutral', 'hotGround', 'neutralGround'] } });
+			await openCall(page, server, 'Bindery, upper floor');
+			await page.goto(`${page.url()}/sweep`);
+			await expect(page.getByRole('button', { name: /As it should be/ })).toBeVisible();
+		},
+	},
+	{
+		name: 'teaching the lamps',
+		open: async (page, server) => {
+			await openCall(page, server, 'Bindery, upper floor');
+			await page.goto(`${page.url()}/sweep`);
+			await expect(page.getByRole('heading', { name: 'Which lamp compares which slots?' })).toBeVisible();
+		},
+	},
+	{
 		name: 'the keys',
 		open: async (page, server) => {
 			await openCall(page, server, 'Bindery, upper floor');

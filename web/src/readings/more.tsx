@@ -119,7 +119,12 @@ export function AnalyzerEntry({ place, device, basics, busy, enter, keys }: Entr
 				))}
 				<label className="grid gap-1 text-soft">
 					its verdict
-					<select className={field} value={draft.wiring} onChange={(e) => keep({ ...draft, wiring: e.target.value })}>
+					<select
+						aria-label="Its verdict"
+						className={field}
+						value={draft.wiring}
+						onChange={(e) => keep({ ...draft, wiring: e.target.value })}
+					>
 						<option value="">not noted</option>
 						{basics.wirings.map((w) => (
 							<option key={w} value={w}>
@@ -209,14 +214,24 @@ export function PointsEntry({ place, stop, mode, setMode, busy, enter, keys }: E
 			</Caution>
 			<label className="grid gap-1 text-soft">
 				{two ? 'from' : 'on'}
-				<select className={field} value={draft.a} onChange={(e) => keep({ ...draft, a: e.target.value })}>
+				<select
+					aria-label={two ? 'From' : 'On'}
+					className={field}
+					value={draft.a}
+					onChange={(e) => keep({ ...draft, a: e.target.value })}
+				>
 					{options(draft.way === 'clamp')}
 				</select>
 			</label>
 			{two && (
 				<label className="grid gap-1 text-soft">
 					to
-					<select className={field} value={draft.b} onChange={(e) => keep({ ...draft, b: e.target.value })}>
+					<select
+						aria-label="To"
+						className={field}
+						value={draft.b}
+						onChange={(e) => keep({ ...draft, b: e.target.value })}
+					>
 						{options(false)}
 					</select>
 				</label>

@@ -47,6 +47,21 @@ export function StopEditor({ call, stop, basics }: { call: Call; stop: Stop; bas
 					save={(ground) => save({ ground })}
 				/>
 				<Ticked words="face has a ground slot" value={threeSlots} save={(three) => save({ slots: three ? 3 : 2 })} />
+				<Ticked words="a GFCI" value={stop.devices[0]?.kind === 'gfci'} save={(gfci) => save({ gfci })} />
+				{stop.ends > 1 && stop.makeup && (
+					<label className="flex min-h-11 items-center gap-2 text-soft">
+						made up
+						<select
+							aria-label="Made up"
+							className={field}
+							value={stop.makeup}
+							onChange={(e) => save({ makeup: e.target.value as StopChange['makeup'] })}
+						>
+							<option value="feed-through">through the device</option>
+							<option value="pigtail">pigtails and splices</option>
+						</select>
+					</label>
+				)}
 				<Button kind="quiet" className="ml-auto" disabled={remove.isPending} onClick={() => remove.mutate(stop.box)}>
 					Take {stop.label} off the run
 				</Button>

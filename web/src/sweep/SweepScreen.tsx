@@ -131,10 +131,17 @@ function Outlet({ call, device, lamps }: { call: Call; device: string; lamps: Pa
 	const state = Object.keys(call.state).length ? { state: call.state } : {};
 	const enter = (half: Half, shown: Lamps) =>
 		add.mutate({ id: newID(), reading: { at: device, half, tool: 'plug', lamps: shown, ...state } });
-	const both = (top: Lamps, bottom: Lamps) => {
-		enter('top', top);
-		enter('bottom', bottom);
+	// A half read before keeps what it showed.
+	const todo = halves.filter(
+		(half) =>
+			!call.readings.some(
+				(r) => !r.withdrawn && r.reading.at === device && r.reading.half === half && r.reading.tool === 'plug',
+			),
+	);
+	const sweep = (shown: Record<Half, Lamps>) => {
+		for (const half of todo) enter(half, shown[half]);
 	};
+	const takeOdd = (l: Lamps) => (todo.length === 1 ? sweep({ top: l, bottom: l }) : setOdd(l));
 	return (
 		<section className="grid gap-4" aria-label="This outlet">
 			<div className="flex items-baseline gap-3">
@@ -148,20 +155,20 @@ function Outlet({ call, device, lamps }: { call: Call; device: string; lamps: Pa
 					<button
 						type="button"
 						disabled={add.isPending}
-						onClick={() => both(sound, sound)}
+						onClick={() => sweep({ top: sound, bottom: sound })}
 						className="grid min-h-40 place-items-center content-center gap-2 bg-accent text-xl font-bold text-on-accent disabled:opacity-45"
 					>
-						As it should be, both halves
+						As it should be, {todo.length === 1 ? `${todo[0]} half` : 'both halves'}
 						<LampRow lamps={lamps} shown={sound} />
 					</button>
 					<p className="m-0">Otherwise, what it shows:</p>
-					<div className="grid grid-cols-2 gap-px bg-rule wide:grid-cols-4">
+					<div className="grid grid-cols-2 gap-px bg-rule wide:grid-cols-4 [&>:last-child]:col-span-2">
 						{oddOnes.map((l) => (
 							<button
 								key={JSON.stringify(l)}
 								type="button"
 								disabled={add.isPending}
-								onClick={() => setOdd(l)}
+								onClick={() => takeOdd(l)}
 								aria-label={`Odd: ${lamps.map((p, i) => `${places[i]} ${l[p]}`).join(', ')}`}
 								className="grid min-h-20 place-items-center gap-1 bg-sheet p-2 enabled:hover:bg-wash"
 							>
@@ -181,13 +188,13 @@ function Outlet({ call, device, lamps }: { call: Call; device: string; lamps: Pa
 					</div>
 					<p className="m-0">In which half? The other is then as it should be.</p>
 					<div className="grid grid-cols-3 gap-3">
-						<Button className="min-h-16" onClick={() => both(odd, sound)}>
+						<Button className="min-h-16" onClick={() => sweep({ top: odd, bottom: sound })}>
 							Top
 						</Button>
-						<Button className="min-h-16" onClick={() => both(sound, odd)}>
+						<Button className="min-h-16" onClick={() => sweep({ top: sound, bottom: odd })}>
 							Bottom
 						</Button>
-						<Button kind="main" className="min-h-16" onClick={() => both(odd, odd)}>
+						<Button kind="main" className="min-h-16" onClick={() => sweep({ top: odd, bottom: odd })}>
 							Both
 						</Button>
 					</div>
@@ -203,13 +210,6 @@ function Outlet({ call, device, lamps }: { call: Call; device: string; lamps: Pa
 				this device was changed lately
 			</label>
 			<Problem error={add.error ?? changed.error} />
-			<p className="m-0 text-soft">
-				{halves
-					.map(
-						(h) => `${h}: ${call.halves.some((f) => f.device === device && f.half === h) ? 'read before' : 'not read'}`,
-					)
-					.join(', ')}
-			</p>
 		</section>
 	);
 }
