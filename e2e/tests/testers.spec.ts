@@ -108,6 +108,10 @@ test.describe('on a phone, by touch', () => {
 	test('sweep: the lamps are taught once, one tap a normal outlet, two an odd one, and what lamps cannot clear is named', async ({ page, server }) => {
 		await openCall(page, server, 'Aviary porch');
 		await page.getByRole('button', { name: 'Read. Start the call' }).tap();
+		await page.getByRole('button', { name: /^Breaker/ }).tap();
+		await expect(page.getByText('OFF', { exact: true }), 'the state is set on a phone too').toBeVisible();
+		await page.getByRole('button', { name: 'as usual again' }).tap();
+		await expect(page.getByText('OFF', { exact: true })).toHaveCount(0);
 		await page.getByRole('link', { name: 'Sweep' }).tap();
 		await page.getByRole('button', { name: 'The left lamp: neutral to ground' }).tap();
 		await page.getByRole('button', { name: 'The middle lamp: hot to ground' }).tap();

@@ -181,6 +181,9 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 									<p className="m-0 text-soft">{about(call, stop.box)}</p>
 								</div>
 								{building && <StopEditor key={stop.box} call={call} stop={stop} basics={basics} />}
+								<div className="wide:hidden">
+									<StateBar call={call} />
+								</div>
 								<ReadingPanel call={call} stop={stop} basics={basics} aim={aim} setAim={setAim} keys={keys} />
 								<h3 className="m-0 border-t-2 border-ink pt-2 text-base font-bold">Readings so far</h3>
 								<ReadingList call={call} pick={pick} />
