@@ -4,8 +4,10 @@ import { type Entered, useAddReading } from '../api/hooks';
 import { Delta } from '../delta/Delta';
 import { Problem } from '../ui/Problem';
 import { timeOf } from '../ui/words';
+import { AnalyzerEntry } from './AnalyzerEntry';
+import { ButtonEntry } from './ButtonEntry';
 import { type EntryKeys, type EntryProps, LampEntry, MeterEntry, PlugEntry, SensorEntry } from './entries';
-import { AnalyzerEntry, ButtonEntry, PointsEntry } from './more';
+import { PointsEntry } from './PointsEntry';
 import { type Shown, serves, tools } from './tools';
 
 export interface Aim {
