@@ -32,8 +32,11 @@ var usualTools = []tester.Tool{tester.Plug, tester.PlugButton, tester.DeviceButt
 type Engine struct {
 	circuit    *circuit.Circuit
 	settings   Settings
-	hypotheses []hypothesis
-	prior      []float64 // log, normalised over hypotheses
+	hypotheses []hypothesis // single faults, then the pairs that joined
+	singles    int
+	pairs      map[pair]int // their place among the hypotheses
+	prior      []float64    // log, normalised over single faults
+	pairPrior  float64      // log, beside the priors of a pair's two faults
 	states     map[string]*stage
 	judged     map[string]*judged // by the reading
 }
@@ -42,7 +45,7 @@ type Engine struct {
 type stage struct {
 	bench      *tester.Bench
 	variations []*network.Variation
-	shown      [][]shown // by outlet, then hypothesis; nil until asked
+	shown      [][]shown // by outlet, then hypothesis; not all are worked out
 	kinds      map[asked]*outcomes
 }
 
@@ -51,19 +54,27 @@ type stage struct {
 func NewEngine(c *circuit.Circuit, settings Settings) (*Engine, error) {
 	clean := c.Clone()
 	clean.Faults = nil
-	e := &Engine{circuit: clean, settings: settings, states: map[string]*stage{}, judged: map[string]*judged{}}
+	e := &Engine{circuit: clean, settings: settings, states: map[string]*stage{}, judged: map[string]*judged{}, pairs: map[pair]int{}}
 	s, err := e.newStage(clean, true)
 	if err != nil {
 		return nil, err
 	}
 	e.states[stateKey(nil)] = s
+	e.singles = len(e.hypotheses)
 	total := 0.0
 	for _, h := range e.hypotheses {
 		total += h.weight
 	}
-	for _, h := range e.hypotheses {
-		e.prior = append(e.prior, math.Log(h.weight/total))
+	two := settings.Weights.TwoFaults.Value
+	faulty, squares := 0.0, 0.0 // of the faults' shares: what pairs are drawn from
+	for i, h := range e.hypotheses {
+		share := (1 - two) * h.weight / total
+		e.prior = append(e.prior, math.Log(share))
+		if i != healthy {
+			faulty, squares = faulty+share, squares+share*share
+		}
 	}
+	e.pairPrior = math.Log(two / ((faulty*faulty - squares) / 2))
 	return e, nil
 }
 
@@ -77,14 +88,7 @@ func (e *Engine) newStage(c *circuit.Circuit, first bool) (*stage, error) {
 		e.hypotheses, s.variations, err = enumerate(bench.Model, &e.settings.Weights)
 		return s, err
 	}
-	for _, h := range e.hypotheses {
-		v, err := bench.Model.Vary(h.faults)
-		if err != nil {
-			return nil, err
-		}
-		s.variations = append(s.variations, v)
-	}
-	return s, nil
+	return s, s.extend(e.hypotheses)
 }
 
 func stateKey(state *tester.State) string {
@@ -115,37 +119,23 @@ func (e *Engine) stageOf(state *tester.State) (*stage, error) {
 
 // at is what every hypothesis shows at the outlet.
 func (s *stage) at(outlet int) []shown {
-	if s.shown[outlet] == nil {
-		s.predict([]int{outlet})
-	}
-	return s.shown[outlet]
+	return s.predict(outlet, func(int) bool { return true })
 }
 
-// predict works out all outlets still missing: settling a hypothesis is shared
-// by all of them.
-func (s *stage) predictAll() {
-	var missing []int
-	for o := range s.shown {
-		if s.shown[o] == nil {
-			missing = append(missing, o)
+// predict works out what the wanted hypotheses show at the outlet, as far as
+// that is still to do.
+func (s *stage) predict(outlet int, wanted func(h int) bool) []shown {
+	for h := len(s.shown[outlet]); h < len(s.variations); h++ {
+		s.shown[outlet] = append(s.shown[outlet], shown{})
+	}
+	all := s.shown[outlet]
+	for h := range all {
+		if !all[h].known && wanted(h) {
+			all[h] = look(s.bench.Settle(s.variations[h]), s.bench.Outlets()[outlet])
+			all[h].known = true
 		}
 	}
-	s.predict(missing)
-}
-
-func (s *stage) predict(outlets []int) {
-	if len(outlets) == 0 {
-		return
-	}
-	for _, o := range outlets {
-		s.shown[o] = make([]shown, len(s.variations))
-	}
-	for h, v := range s.variations {
-		condition := s.bench.Settle(v)
-		for _, o := range outlets {
-			s.shown[o][h] = look(condition, s.bench.Outlets()[o])
-		}
-	}
+	return all
 }
 
 // look puts every tester on the outlet.

@@ -16,6 +16,7 @@ type shown struct {
 	lamp   float64
 	ghost  [6]bool // of high: a voltage with no power behind it
 	yoke   bool    // dangerous to touch
+	known  bool    // worked out
 }
 
 // ghostShare is how much of a high-impedance voltage a low-impedance meter

@@ -100,8 +100,8 @@ func (w *weighed) yokeProbability(device string) float64 {
 	stage := w.e.states[stateKey(nil)]
 	outlet := stage.outlet(device, circuit.Top)
 	p := 0.0
-	for h, s := range stage.at(outlet) {
-		if s.yoke {
+	for h, s := range w.at(stage, outlet) {
+		if s.known && s.yoke {
 			p += w.probability[h]
 		}
 	}

@@ -15,6 +15,7 @@ type hypothesis struct {
 	faults []circuit.Fault
 	name   string
 	site   string
+	sites  []string // of each fault
 	weight float64
 	why    []string // what raised or lowered the weight
 }
@@ -76,6 +77,9 @@ func guardStates(guards []circuit.Guard) string {
 // add keeps a hypothesis; its weight is the product of the factors.
 func (k *catalogue) add(faults []circuit.Fault, factors ...Weight) {
 	h := hypothesis{faults: faults, name: fault.Name(k.c, faults), site: fault.Site(k.c, faults), weight: 1}
+	if h.site != "" {
+		h.sites = []string{h.site}
+	}
 	for _, f := range factors {
 		h.weight *= f.Value
 		h.why = append(h.why, f.Why)

@@ -19,54 +19,64 @@ type judged struct {
 	codes   []string  // what each hypothesis predicts, as far as the tester shows it
 	// fits reports whether the reading is what the hypothesis predicts, within
 	// the tester's bounds at the supply level.
-	fits func(h int, level float64) bool
+	fits  func(h int, level float64) bool
+	asked []bool // of readings asked anew: whether each hypothesis fits
 }
 
 // judge works out what a reading says of every hypothesis, once however often
 // it is asked: each further reading then costs its own only.
 func (e *Engine) judge(r *tester.Reading, prior []float64) (*judged, error) {
 	key, _ := json.Marshal(r) // a struct of numbers and strings cannot fail
-	if j := e.judged[string(key)]; j != nil {
+	j := e.judged[string(key)]
+	n, k := len(e.hypotheses), len(levels)
+	if j != nil && len(j.codes) == n {
 		return j, nil
 	}
 	s, err := e.stageOf(r.State)
 	if err != nil {
 		return nil, err
 	}
-	n, k := len(e.hypotheses), len(levels)
-	j := &judged{logs: make([]float64, n*k), codes: make([]string, n)}
+	if j == nil {
+		j = &judged{}
+	}
+	// What was judged before stays; hypotheses that joined since are added.
+	from := len(j.codes)
+	j.logs = append(j.logs, make([]float64, (n-from)*k)...)
+	j.codes = append(j.codes, make([]string, n-from)...)
 	if r.OnPoints() || r.Tool == tester.PlugButton || r.Tool == tester.DeviceButton || r.Tool == tester.Analyzer {
-		err = e.judgeAsked(j, r, s)
+		err = e.judgeAsked(j, r, s, from)
 	} else {
-		err = e.judgeShown(j, r, s)
+		err = e.judgeShown(j, r, s, from)
 	}
 	if err != nil {
 		return nil, err
 	}
-	weighted := make([]float64, n*k)
-	for h := range n {
-		for l := range k {
-			weighted[h*k+l] = j.logs[h*k+l] + e.prior[h] + prior[l]
+	if from == 0 {
+		weighted := make([]float64, n*k)
+		for h := range n {
+			for l := range k {
+				weighted[h*k+l] = j.logs[h*k+l] + e.prior[h] + prior[l]
+			}
 		}
+		j.overall = logSum(weighted) - logSum(prior)
 	}
-	j.overall = logSum(weighted) - logSum(prior)
 	e.judged[string(key)] = j
 	return j, nil
 }
 
 // judgeShown judges a reading of a tester whose predictions are kept by outlet.
-func (e *Engine) judgeShown(j *judged, r *tester.Reading, s *stage) error {
+func (e *Engine) judgeShown(j *judged, r *tester.Reading, s *stage, from int) error {
 	outlet := s.outlet(r.At, r.Half)
 	if outlet < 0 {
 		return fmt.Errorf("at %q: no such device on this circuit", r.At)
 	}
 	all, k := s.at(outlet), len(levels)
-	for h := range all {
+	for h := from; h < len(all); h++ {
 		e.settings.Errors.likelihoods(r, &all[h], s.bench.Constants, j.logs[h*k:(h+1)*k])
 		j.codes[h] = all[h].code(r, s.bench.Constants)
 	}
 	j.fits = func(h int, level float64) bool {
-		return e.settings.Errors.fits(r, &all[h], level, s.bench.Constants)
+		return e.settings.Errors.fits(r, &s.shown[outlet][h], level, s.bench.Constants)
 	}
 	return nil
 }
@@ -100,22 +110,21 @@ func (s *shown) code(r *tester.Reading, k tester.Constants) string {
 }
 
 // judgeAsked judges a reading that is asked of every hypothesis anew.
-func (e *Engine) judgeAsked(j *judged, r *tester.Reading, s *stage) error {
-	n, k := len(e.hypotheses), len(levels)
-	fits := make([]bool, n)
-	for h, v := range s.variations {
-		a, err := e.answer(r, s.bench.Settle(v))
+func (e *Engine) judgeAsked(j *judged, r *tester.Reading, s *stage, from int) error {
+	k := len(levels)
+	for h := from; h < len(s.variations); h++ {
+		a, err := e.answer(r, s.bench.Settle(s.variations[h]))
 		if err != nil {
 			return err
 		}
-		j.codes[h], fits[h] = a.code, true
+		j.codes[h] = a.code
 		for l, level := range levels {
 			p := a.likelihood(level)
 			j.logs[h*k+l] = math.Log(p)
 		}
-		fits[h] = a.fits
+		j.asked = append(j.asked, a.fits)
 	}
-	j.fits = func(h int, _ float64) bool { return fits[h] }
+	j.fits = func(h int, _ float64) bool { return j.asked[h] }
 	return nil
 }
 

@@ -45,23 +45,39 @@ const (
 // particular resistance or contact.
 type cause struct {
 	name, site string
+	sites      []string
 	members    []int
 	p          float64
+}
+
+// decides reports whether the hypothesis is likely enough to decide what to
+// test; for a pair, that is also to be worth working out everywhere.
+func (w *weighed) decides(h int) bool {
+	if h >= w.e.singles {
+		return w.probability[h] >= likelyPair
+	}
+	return w.probability[h] >= negligible
+}
+
+// at is what the hypotheses show at the outlet that decide, and all single faults.
+func (w *weighed) at(s *stage, outlet int) []shown {
+	return s.predict(outlet, func(h int) bool { return h < w.e.singles || w.decides(h) })
 }
 
 func (w *weighed) causes() []cause {
 	index := map[[2]string]int{}
 	var all []cause
-	for h, hyp := range w.e.hypotheses {
-		if w.probability[h] < negligible {
+	for _, h := range w.order {
+		hyp := &w.e.hypotheses[h]
+		if !w.decides(h) {
 			continue
 		}
-		key := [2]string{hyp.name, hyp.site}
+		key := [2]string{hyp.name, strings.Join(hyp.sites, " ")}
 		i, ok := index[key]
 		if !ok {
 			i = len(all)
 			index[key] = i
-			all = append(all, cause{name: hyp.name, site: hyp.site})
+			all = append(all, cause{name: hyp.name, site: hyp.site, sites: hyp.sites})
 		}
 		all[i].members = append(all[i].members, h)
 		all[i].p += w.probability[h]
@@ -78,7 +94,6 @@ func (w *weighed) next(settled bool, site string) []Test {
 		return slices.DeleteFunc(w.openings(causes), func(t Test) bool { return t.Site != site })
 	}
 	stage := w.now
-	stage.predictAll()
 	tests := []Test{}
 	for o, outlet := range stage.bench.Outlets() {
 		for _, tool := range w.e.settings.Tools {
@@ -123,7 +138,10 @@ func (w *weighed) permitted(s *stage, outlet int, tool tester.Tool) bool {
 			return false
 		}
 		open := w.unexplained
-		for h, seen := range s.at(outlet) {
+		for h, seen := range w.at(s, outlet) {
+			if !seen.known {
+				continue
+			}
 			if seen.low[hotGround] < grounded*seen.low[hotNeutral] {
 				open += w.probability[h]
 			}
@@ -156,17 +174,22 @@ func (w *weighed) walk(device string) float64 {
 
 // expect fills in what the reading is expected to tell about the causes.
 func (w *weighed) expect(t *Test, s *stage, outlet int, causes []cause) {
-	kinds := w.e.outcomes(t, s, outlet)
+	kinds := w.outcomes(t, s, outlet)
+	for _, c := range causes {
+		for _, h := range c.members {
+			kinds.of(h) // so that all that can be seen is known
+		}
+	}
 	joint := make([][]float64, len(causes))
 	predicted := make([]float64, kinds.count)
 	for c := range causes {
 		clear(predicted)
 		for _, h := range causes[c].members {
-			predicted[kinds.of[h]] += w.probability[h]
+			predicted[kinds.of(h)] += w.probability[h]
 		}
 		joint[c] = kinds.blurred(predicted)
 	}
-	t.GainBits = information(joint)
+	t.GainBits = rounded(information(joint))
 	t.Say = fmt.Sprintf("%s at %s, %s half", w.toolWords(t), w.e.place(t.At), t.Half)
 	if t.Tool == tester.DeviceButton {
 		t.Say = fmt.Sprintf("%s at %s", w.toolWords(t), w.e.place(t.At))
@@ -195,9 +218,20 @@ func (w *weighed) toolWords(t *Test) string {
 
 // outcomes are what a reading can turn out as, and how a prediction blurs into them.
 type outcomes struct {
-	count int
-	of    []int // predicted outcome of each hypothesis
-	blur  func(predicted, seen int) float64
+	count   int
+	predict func(h int) int // what the hypothesis shows
+	blur    func(predicted, seen int) float64
+	kept    map[int]int
+}
+
+// of is the outcome that the hypothesis predicts.
+func (o *outcomes) of(h int) int {
+	kind, known := o.kept[h]
+	if !known {
+		kind = o.predict(h)
+		o.kept[h] = kind
+	}
+	return kind
 }
 
 // blurred turns the probabilities of what is predicted into those of what is seen.
@@ -222,29 +256,31 @@ type asked struct {
 }
 
 // outcomes of a reading. They do not depend on what was read before, so they
-// are worked out once.
-func (e *Engine) outcomes(t *Test, s *stage, outlet int) *outcomes {
+// are worked out once for each hypothesis.
+func (w *weighed) outcomes(t *Test, s *stage, outlet int) *outcomes {
+	w.at(s, outlet)
 	key := asked{outlet, t.Tool, t.Mode}
 	if s.kinds[key] == nil {
-		kinds := e.outcomesOf(t, s, outlet)
-		s.kinds[key] = &kinds
+		s.kinds[key] = w.e.outcomesOf(t, s, outlet)
+		s.kinds[key].kept = map[int]int{}
 	}
 	return s.kinds[key]
 }
 
-func (e *Engine) outcomesOf(t *Test, s *stage, outlet int) outcomes {
-	errors, k, all := e.settings.Errors, s.bench.Constants, s.at(outlet)
-	of := make([]int, len(all))
+func (e *Engine) outcomesOf(t *Test, s *stage, outlet int) *outcomes {
+	errors, k := e.settings.Errors, s.bench.Constants
+	seen := func(h int) *shown { return &s.shown[outlet][h] }
 	switch t.Tool {
 	case tester.Plug:
-		for h := range all {
+		return &outcomes{count: 8, predict: func(h int) int {
+			kind := 0
 			for i := range 3 {
-				if k.Lit(all[h].lamps[i]) == tester.IsLit {
-					of[h] |= 1 << i
+				if k.Lit(seen(h).lamps[i]) == tester.IsLit {
+					kind |= 1 << i
 				}
 			}
-		}
-		return outcomes{8, of, func(predicted, seen int) float64 {
+			return kind
+		}, blur: func(predicted, seen int) float64 {
 			p := 1.0
 			for i := range 3 {
 				if (predicted^seen)>>i&1 == 1 {
@@ -256,16 +292,17 @@ func (e *Engine) outcomesOf(t *Test, s *stage, outlet int) outcomes {
 			return p
 		}}
 	case tester.Sensor:
-		for h := range all {
-			for i, v := range all[h].sensor {
+		return &outcomes{count: 27, predict: func(h int) int {
+			kind := 0
+			for i, v := range seen(h).sensor {
 				level := tester.None
 				if !math.IsNaN(v) {
 					level = k.Level(v)
 				}
-				of[h] += slices.Index(tester.Levels, level) * []int{1, 3, 9}[i]
+				kind += slices.Index(tester.Levels, level) * []int{1, 3, 9}[i]
 			}
-		}
-		return outcomes{27, of, func(predicted, seen int) float64 {
+			return kind
+		}, blur: func(predicted, seen int) float64 {
 			p := 1.0
 			for range 3 {
 				p *= errors.levelLikelihood(tester.Levels[predicted%3], tester.Levels[seen%3])
@@ -274,76 +311,71 @@ func (e *Engine) outcomesOf(t *Test, s *stage, outlet int) outcomes {
 			return p
 		}}
 	case tester.Lamp:
-		for h := range all {
-			of[h] = slices.Index(tester.Glows, k.Glow(all[h].lamp))
-		}
-		return outcomes{len(tester.Glows), of, func(predicted, seen int) float64 {
+		return &outcomes{count: len(tester.Glows), predict: func(h int) int {
+			return slices.Index(tester.Glows, k.Glow(seen(h).lamp))
+		}, blur: func(predicted, seen int) float64 {
 			return errors.glowLikelihood(tester.Glows[predicted], tester.Glows[seen])
 		}}
 	case tester.Meter:
-		return distinct(len(all), errors.VoltsWild, func(h int) string {
+		return distinct(errors.VoltsWild, func(h int) string {
 			var key strings.Builder
 			for i := range tester.VoltNames {
-				key.WriteString(all[h].bin(t.Mode, i))
+				key.WriteString(seen(h).bin(t.Mode, i))
 			}
 			return key.String()
 		})
 	default:
-		return e.askedOutcomes(t, s, outlet)
+		o := s.bench.Outlets()[outlet]
+		return distinct(errors.Trip, func(h int) string { return askedCode(t.Tool, s.bench.Settle(s.variations[h]), o) })
 	}
 }
 
-// askedOutcomes puts a tester on the outlet whose predictions are not kept.
-func (e *Engine) askedOutcomes(t *Test, s *stage, outlet int) outcomes {
-	o := s.bench.Outlets()[outlet]
-	wrong := e.settings.Errors.Trip
-	return distinct(len(s.variations), wrong, func(h int) string {
-		c := s.bench.Settle(s.variations[h])
-		switch t.Tool {
-		case tester.PlugButton:
-			return strings.Join(c.PlugButton(o), "+")
-		case tester.DeviceButton:
-			return strings.Join(c.DeviceButton(o.Device), "+")
-		default:
-			a := c.Analyze(o)
-			code := string(a.Wiring)
-			for _, x := range []*float64{a.Ohms.HotNeutral, a.Ohms.Neutral, a.Ohms.Ground} {
-				if x == nil {
-					code += " -"
-				} else {
-					code += " " + strconv.FormatFloat(*x, 'g', 1, 64)
-				}
-			}
-			return code
+// askedCode puts a tester on the outlet whose predictions are not kept.
+func askedCode(tool tester.Tool, c *tester.Condition, o circuit.Outlet) string {
+	switch tool {
+	case tester.PlugButton:
+		return strings.Join(c.PlugButton(o), "+")
+	case tester.DeviceButton:
+		return strings.Join(c.DeviceButton(o.Device), "+")
+	}
+	a := c.Analyze(o)
+	code := string(a.Wiring)
+	for _, x := range []*float64{a.Ohms.HotNeutral, a.Ohms.Neutral, a.Ohms.Ground} {
+		if x == nil {
+			code += " -"
+		} else {
+			code += " " + strconv.FormatFloat(*x, 'g', 1, 64)
 		}
-	})
+	}
+	return code
 }
 
 // distinct takes the distinct predictions as what can be seen; each is taken
 // for one of the others with the probability wrong.
-func distinct(hypotheses int, wrong float64, code func(h int) string) outcomes {
-	of := make([]int, hypotheses)
+func distinct(wrong float64, code func(h int) string) *outcomes {
+	o := &outcomes{}
 	index := map[string]int{}
-	for h := range of {
+	o.predict = func(h int) int {
 		key := code(h)
 		i, ok := index[key]
 		if !ok {
 			i = len(index)
 			index[key] = i
+			o.count = len(index)
 		}
-		of[h] = i
+		return i
 	}
-	n := len(index)
-	return outcomes{n, of, func(predicted, seen int) float64 {
+	o.blur = func(predicted, seen int) float64 {
 		switch {
-		case n == 1:
+		case o.count == 1:
 			return 1
 		case predicted == seen:
 			return 1 - wrong
 		default:
-			return wrong / float64(n-1)
+			return wrong / float64(o.count-1)
 		}
-	}}
+	}
+	return o
 }
 
 // information is the mutual information, in bits, of rows and columns of a
@@ -435,14 +467,14 @@ func (w *weighed) openings(causes []cause) []Test {
 	for _, site := range append(w.e.circuit.Order(), circuit.Panel) {
 		here := 0.0
 		for _, c := range causes {
-			if c.site == site {
+			if slices.Contains(c.sites, site) {
 				here += c.p
 			}
 		}
 		if here < least {
 			continue
 		}
-		t := Test{Do: DoOpen, Site: site, GainBits: entropy(here), Minutes: minutes.Open + minutes.Walk}
+		t := Test{Do: DoOpen, Site: site, GainBits: rounded(entropy(here)), Minutes: minutes.Open + minutes.Walk}
 		t.Say = fmt.Sprintf("Open %s, dead", w.e.circuit.LabelOf(site))
 		t.Why = fmt.Sprintf("What is wrong is there with %s. Breaker off, proven dead, then the cover.", percent(here))
 		if site == circuit.Panel {

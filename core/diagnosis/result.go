@@ -22,7 +22,7 @@ type Result struct {
 	Sites    []Site    `json:"sites"`
 	Next     []Test    `json:"next"`
 	Hidden   []Danger  `json:"hidden"`
-	// Unexplained is the probability that none of the hypotheses is true: two
+	// Unexplained is the probability that none of the hypotheses is true: three
 	// faults at once, or something that is not in the catalogue.
 	Unexplained float64 `json:"unexplained"`
 	Settled     bool    `json:"settled"`
@@ -80,7 +80,8 @@ type weighed struct {
 	readings    []tester.Reading
 	judged      []*judged // of each reading
 	now         *stage    // what the next reading is taken on
-	probability []float64 // by hypothesis
+	order       []int     // the hypotheses that matter
+	probability []float64 // by hypothesis; zero for those that do not
 	unexplained float64
 	level       float64 // of the supply, most likely
 }
@@ -101,7 +102,7 @@ func (e *Engine) DiagnoseNow(readings []tester.Reading, now *tester.State) (*Res
 	if w.now, err = e.stageOf(now); err != nil {
 		return nil, err
 	}
-	r := &Result{Format: Format, Unexplained: w.unexplained}
+	r := &Result{Format: Format, Unexplained: rounded(w.unexplained)}
 	r.Suspects = w.suspects()
 	r.Sites = w.sites()
 	r.Hidden = w.hidden()
@@ -120,35 +121,61 @@ func (e *Engine) DiagnoseNow(readings []tester.Reading, now *tester.State) (*Res
 }
 
 func (e *Engine) weigh(readings []tester.Reading) (*weighed, error) {
-	w := &weighed{e: e, readings: readings, level: 1}
-	n, k := len(e.hypotheses), len(levels)
-	logs := make([]float64, n*k)
 	prior := e.settings.Errors.levelPrior()
-	for h := range n {
+	all, err := e.judgeAll(readings, prior)
+	if err != nil {
+		return nil, err
+	}
+	order, err := e.universe(all)
+	if err != nil {
+		return nil, err
+	}
+	// Once more, for the pairs that joined.
+	if all, err = e.judgeAll(readings, prior); err != nil {
+		return nil, err
+	}
+	return e.weighed(readings, all, prior, order), nil
+}
+
+// rounded cuts off what depends on the order of a sum.
+func rounded(x float64) float64 { return math.Round(x*1e9) / 1e9 }
+
+func (e *Engine) judgeAll(readings []tester.Reading, prior []float64) ([]*judged, error) {
+	all := make([]*judged, len(readings))
+	for i := range readings {
+		var err error
+		if all[i], err = e.judge(&readings[i], prior); err != nil {
+			return nil, fmt.Errorf("readings[%d]: %w", i, err)
+		}
+	}
+	return all, nil
+}
+
+// weighed puts priors and readings together.
+func (e *Engine) weighed(readings []tester.Reading, all []*judged, prior []float64, order []int) *weighed {
+	w := &weighed{e: e, readings: readings, judged: all, level: 1, order: order, probability: make([]float64, len(e.hypotheses))}
+	k := len(levels)
+	logs := make([]float64, len(order)*k) // in that order
+	for n, h := range order {
 		for l := range k {
-			logs[h*k+l] = e.prior[h] + prior[l]
+			logs[n*k+l] = e.prior[h] + prior[l]
+			for _, j := range all {
+				logs[n*k+l] += j.logs[h*k+l]
+			}
 		}
 	}
 	// What fits no hypothesis is judged as if each reading alone were drawn
 	// from all of them: strange readings together speak for it.
 	other := math.Log(e.settings.Weights.Unexplained.Value) + logSum(prior)
-	for i := range readings {
-		judged, err := e.judge(&readings[i], prior)
-		if err != nil {
-			return nil, fmt.Errorf("readings[%d]: %w", i, err)
-		}
-		w.judged = append(w.judged, judged)
-		for j, v := range judged.logs {
-			logs[j] += v
-		}
-		other += judged.overall
+	for _, j := range all {
+		other += j.overall
 	}
 	w.normalise(logs, other)
-	return w, nil
+	return w
 }
 
 func (w *weighed) normalise(logs []float64, other float64) {
-	n, k := len(w.e.hypotheses), len(levels)
+	n, k := len(w.order), len(levels)
 	explained := math.Log(1 - w.e.settings.Weights.Unexplained.Value)
 	byHypothesis := make([]float64, n+1)
 	for h := range n {
@@ -156,9 +183,8 @@ func (w *weighed) normalise(logs []float64, other float64) {
 	}
 	byHypothesis[n] = other
 	total := logSum(byHypothesis)
-	w.probability = make([]float64, n)
-	for h := range n {
-		w.probability[h] = math.Exp(byHypothesis[h] - total)
+	for i, h := range w.order {
+		w.probability[h] = math.Exp(byHypothesis[i] - total)
 	}
 	w.unexplained = math.Exp(other - total)
 
@@ -195,9 +221,10 @@ func (w *weighed) suspects() []Suspect {
 	}
 	groups := map[string]*group{}
 	var order []*group
-	for h, hyp := range w.e.hypotheses {
+	for _, h := range w.order {
+		hyp := &w.e.hypotheses[h]
 		signature := w.signature(h)
-		key := hyp.name + "\x00" + hyp.site + "\x00" + signature
+		key := hyp.name + "\x00" + strings.Join(hyp.sites, " ") + "\x00" + signature
 		g := groups[key]
 		if g == nil {
 			g = &group{signature: signature, best: h}
@@ -217,11 +244,12 @@ func (w *weighed) suspects() []Suspect {
 		}
 		hyp := w.e.hypotheses[g.best]
 		s := g.Suspect
+		s.Probability = rounded(s.Probability)
 		s.Name, s.Site, s.Faults = hyp.name, hyp.site, hyp.faults
 		if s.Faults == nil {
 			s.Faults = []circuit.Fault{}
 		}
-		s.Place = fault.Place(w.e.circuit, hyp.faults)
+		s.Place = w.e.placeOf(hyp.faults)
 		s.Why = w.why(g.best)
 		s.Alike, s.AlikePlaces = [][]circuit.Fault{}, []string{}
 		for _, other := range order {
@@ -234,7 +262,7 @@ func (w *weighed) suspects() []Suspect {
 				faults = []circuit.Fault{}
 			}
 			s.Alike = append(s.Alike, faults)
-			s.AlikePlaces = append(s.AlikePlaces, strings.TrimSpace(o.name+" "+fault.Place(w.e.circuit, o.faults)))
+			s.AlikePlaces = append(s.AlikePlaces, strings.TrimSpace(o.name+" "+w.e.placeOf(o.faults)))
 		}
 		suspects = append(suspects, s)
 	}
@@ -285,6 +313,14 @@ func (e *Engine) readingWords(r *tester.Reading) string {
 	}
 }
 
+// placeOf says where the faults are; the named compositions have one place.
+func (e *Engine) placeOf(faults []circuit.Fault) string {
+	if len(faults) != 2 || fault.Site(e.circuit, faults) == fault.Site(e.circuit, faults[1:]) {
+		return fault.Place(e.circuit, faults)
+	}
+	return fault.Place(e.circuit, faults) + ", and " + fault.Place(e.circuit, faults[1:])
+}
+
 // place is what people call the box a device is in.
 func (e *Engine) place(device string) string {
 	if _, box := e.circuit.Device(device); box != nil {
@@ -296,15 +332,15 @@ func (e *Engine) place(device string) string {
 // sites adds the probabilities up by box, cable and panel, most probable first.
 func (w *weighed) sites() []Site {
 	sum := map[string]float64{}
-	for h, hyp := range w.e.hypotheses {
-		if hyp.site != "" {
-			sum[hyp.site] += w.probability[h]
+	for _, h := range w.order {
+		for _, site := range w.e.hypotheses[h].sites {
+			sum[site] += w.probability[h]
 		}
 	}
 	sites := []Site{}
 	for site, p := range sum {
 		if p >= least {
-			sites = append(sites, Site{site, p})
+			sites = append(sites, Site{site, rounded(p)})
 		}
 	}
 	slices.SortFunc(sites, func(a, b Site) int {

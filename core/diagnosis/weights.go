@@ -52,6 +52,7 @@ type Weights struct {
 	Touching        Weight
 	GroundOpenToo   Weight // times, for a reverse bootleg where a ground should arrive
 	CarriesOn       Weight // factor: the termination carries the rest of the run
+	TwoFaults       Weight // share of calls with two faults at once
 	Unexplained     Weight // share of calls that no hypothesis kept here explains
 }
 
@@ -84,7 +85,8 @@ var DefaultWeights = Weights{
 	Touching:        Weight{0.03, Assumption, "bare wire by a screw"},
 	GroundOpenToo:   Weight{0.01, Assumption, "only where the ground is open as well"},
 	CarriesOn:       Weight{2, Practice, "it carries the rest of the run"},
-	Unexplained:     Weight{0.03, Assumption, "two faults at once, or something not in the catalogue"},
+	TwoFaults:       Weight{0.1, Assumption, "most calls have one fault"},
+	Unexplained:     Weight{0.02, Assumption, "three faults at once, or something not in the catalogue"},
 }
 
 // looseOhms are the resistances tried for a loose connection: one that gets

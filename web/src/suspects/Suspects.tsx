@@ -30,7 +30,7 @@ export function Suspects({ call, pick, exclude }: Props) {
 				))}
 			</Accordion.Root>
 			<p className="m-0 border-b border-rule py-2 text-soft">
-				{percent(unexplained)} none of these: two faults at once, or something not looked for.
+				{percent(unexplained)} none of these: three faults at once, or something not looked for.
 				{rest > 0 && (
 					<button
 						type="button"
