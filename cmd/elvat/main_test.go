@@ -20,6 +20,7 @@ import (
 	"elvat/core/diagnosis"
 	"elvat/core/tester"
 	"elvat/internal/demo"
+	"elvat/internal/meterlink"
 )
 
 // TestMain lets the test binary stand in for the command itself.
@@ -152,6 +153,10 @@ func TestBadInput(t *testing.T) {
 		{[]string{"diagnose", "-", "--readings", "-"}, "only one of the two files"},
 		{[]string{"serve", "--db", "/nowhere/at/all.db"}, "/nowhere/at/all.db"},
 		{[]string{"serve", "--db", filepath.Join(t.TempDir(), "x.db"), "--listen", "256.0.0.1:1"}, "256.0.0.1"},
+		{[]string{"meter", "--circuit", file, "--at", "R77"}, `at "R77": no such device`},
+		{[]string{"meter", "--circuit", broken, "--at", "R1"}, "cable W4"},
+		{[]string{"meter", "--at", "R1"}, `"circuit" not set`},
+		{[]string{"trial", "--circuits", "0"}, "--circuits: at least 1"},
 		{[]string{"sing"}, `unknown command "sing"`},
 	} {
 		out, complaint, code := run(t, "", row.args...)
@@ -160,6 +165,31 @@ func TestBadInput(t *testing.T) {
 		assert.Contains(t, complaint, row.want, row.args)
 		assert.Equal(t, 1, strings.Count(strings.TrimSpace(complaint), "\n")+1, "one clear line: %s", complaint)
 	}
+}
+
+func TestTrial(t *testing.T) {
+	out, progress, code := run(t, "", "trial", "--circuits", "3", "--seed", "5")
+	require.Zero(t, code, progress)
+	assert.Contains(t, out, "3 cases")
+	assert.Contains(t, progress, "3 of 3")
+}
+
+// TestMeterCommand: the simulated meter answers on the wire until it is told to end.
+func TestMeterCommand(t *testing.T) {
+	file, _ := binderyFile(t)
+	cmd := command(t, "meter", "--circuit", file, "--at", "R4", "--listen", "127.0.0.1:0")
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, cmd.Start())
+	line, err := bufio.NewReader(out).ReadString('\n')
+	require.NoError(t, err)
+	meter := &meterlink.Meter{Address: strings.TrimSpace(line[strings.LastIndex(line, " ")+1:])}
+	defer meter.Close()
+	volts, err := meter.Measure(t.Context(), meterlink.VoltsAC)
+	require.NoError(t, err)
+	assert.Less(t, volts, 5.0, "behind the open neutral, with the glue pot on")
+	require.NoError(t, cmd.Process.Signal(syscall.SIGTERM))
+	assert.NoError(t, cmd.Wait())
 }
 
 // TestServe: it prints its address, answers on the loopback alone, and ends

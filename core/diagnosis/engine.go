@@ -78,6 +78,22 @@ func NewEngine(c *circuit.Circuit, settings Settings) (*Engine, error) {
 	return e, nil
 }
 
+// Sample draws one of the engine's single faults by their weights: a case as
+// the weights expect it. U is uniform between 0 and 1.
+func (e *Engine) Sample(u float64) []circuit.Fault {
+	total := 0.0
+	for h := 1; h < e.singles; h++ {
+		total += e.hypotheses[h].weight
+	}
+	u *= total
+	for h := 1; h < e.singles; h++ {
+		if u -= e.hypotheses[h].weight; u <= 0 {
+			return e.hypotheses[h].faults
+		}
+	}
+	return e.hypotheses[e.singles-1].faults
+}
+
 func (e *Engine) newStage(c *circuit.Circuit, first bool) (*stage, error) {
 	bench, err := tester.NewBench(c)
 	if err != nil {

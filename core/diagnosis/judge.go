@@ -43,7 +43,7 @@ func (e *Engine) judge(r *tester.Reading, prior []float64) (*judged, error) {
 	from := len(j.codes)
 	j.logs = append(j.logs, make([]float64, (n-from)*k)...)
 	j.codes = append(j.codes, make([]string, n-from)...)
-	if r.OnPoints() || r.Tool == tester.PlugButton || r.Tool == tester.DeviceButton || r.Tool == tester.Analyzer {
+	if r.OnPoints() || r.Tool == tester.Eyes || r.Tool == tester.PlugButton || r.Tool == tester.DeviceButton || r.Tool == tester.Analyzer {
 		err = e.judgeAsked(j, r, s, from)
 	} else {
 		err = e.judgeShown(j, r, s, from)
@@ -113,7 +113,7 @@ func (s *shown) code(r *tester.Reading, k tester.Constants) string {
 func (e *Engine) judgeAsked(j *judged, r *tester.Reading, s *stage, from int) error {
 	k := len(levels)
 	for h := from; h < len(s.variations); h++ {
-		a, err := e.answer(r, s.bench.Settle(s.variations[h]))
+		a, err := e.answer(r, h, s)
 		if err != nil {
 			return err
 		}
@@ -140,8 +140,11 @@ func flat(code string, p float64, fits bool) answer {
 	return answer{code, func(float64) float64 { return p }, fits}
 }
 
-func (e *Engine) answer(r *tester.Reading, c *tester.Condition) (answer, error) {
-	errors := e.settings.Errors
+func (e *Engine) answer(r *tester.Reading, h int, s *stage) (answer, error) {
+	if r.Tool == tester.Eyes {
+		return e.eyes(r, &e.hypotheses[h]), nil
+	}
+	errors, c := e.settings.Errors, s.bench.Settle(s.variations[h])
 	switch {
 	case r.Tool == tester.PlugButton:
 		o, ok := c.Outlet(r.At, r.Half)

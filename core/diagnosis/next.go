@@ -30,6 +30,19 @@ type Test struct {
 	Minutes  float64      `json:"minutes"`
 	Say      string       `json:"say"` // what to do, in words
 	Why      string       `json:"why"`
+
+	here  float64 // of an opening: the probability that something is wrong there
+	saves float64 // of a reading: minutes of opening sound boxes it is expected to save
+}
+
+// rank is bits per minute spent for nothing: the faulty box has to be opened
+// anyway, so opening a box costs only as far as it is likely to be a sound one.
+func (t *Test) rank() float64 {
+	minutes := t.Minutes
+	if t.Do == DoOpen {
+		minutes *= 1 - min(t.here, 0.999)
+	}
+	return t.GainBits / minutes
 }
 
 const (
@@ -89,11 +102,10 @@ func (w *weighed) causes() []cause {
 // next ranks what can be done by what it is expected to tell per minute. Once
 // the box is settled, opening it is all that is left.
 func (w *weighed) next(settled bool, site string) []Test {
-	causes := w.causes()
 	if settled {
-		return slices.DeleteFunc(w.openings(causes), func(t Test) bool { return t.Site != site })
+		return slices.DeleteFunc(w.openings(), func(t Test) bool { return t.Site != site })
 	}
-	stage := w.now
+	causes, stage := w.causes(), w.now
 	tests := []Test{}
 	for o, outlet := range stage.bench.Outlets() {
 		for _, tool := range w.e.settings.Tools {
@@ -112,9 +124,13 @@ func (w *weighed) next(settled bool, site string) []Test {
 			}
 		}
 	}
-	tests = append(tests, w.openings(causes)...)
+	tests = append(tests, w.openings()...)
 	tests = slices.DeleteFunc(tests, func(t Test) bool { return t.GainBits < worthBits })
-	slices.SortStableFunc(tests, func(a, b Test) int { return cmp.Compare(b.GainBits/b.Minutes, a.GainBits/a.Minutes) })
+	slices.SortStableFunc(tests, func(a, b Test) int { return cmp.Compare(b.rank(), a.rank()) })
+	if !slices.ContainsFunc(tests, func(t Test) bool { return t.saves > pays*t.Minutes }) {
+		// No reading is worth its minutes any more: the likeliest box first.
+		slices.SortStableFunc(tests, func(a, b Test) int { return cmp.Compare(b.here, a.here) })
+	}
 	return tests[:min(len(tests), keepTests)]
 }
 
@@ -165,7 +181,11 @@ func (w *weighed) walk(device string) float64 {
 	if len(w.readings) == 0 {
 		return w.e.settings.Minutes.Walk
 	}
-	_, here := w.e.circuit.Device(w.readings[len(w.readings)-1].At)
+	last := w.readings[len(w.readings)-1]
+	_, here := w.e.circuit.Device(last.At)
+	if last.Tool == tester.Eyes {
+		here = w.e.circuit.Box(last.Site)
+	}
 	if _, there := w.e.circuit.Device(device); here != nil && here == there {
 		return 0
 	}
@@ -190,6 +210,7 @@ func (w *weighed) expect(t *Test, s *stage, outlet int, causes []cause) {
 		joint[c] = kinds.blurred(predicted)
 	}
 	t.GainBits = rounded(information(joint))
+	t.saves = w.saves(joint, causes)
 	t.Say = fmt.Sprintf("%s at %s, %s half", w.toolWords(t), w.e.place(t.At), t.Half)
 	if t.Tool == tester.DeviceButton {
 		t.Say = fmt.Sprintf("%s at %s", w.toolWords(t), w.e.place(t.At))
@@ -460,21 +481,56 @@ func percent(p float64) string {
 	}
 }
 
+// pays is the share of a reading's minutes that it must be expected to save by
+// itself; below one, since the next reading may save the rest. Assumption.
+const pays = 0.1
+
+// saves is how many minutes of opening sound boxes a reading is expected to
+// save, when boxes are opened in the order of suspicion.
+func (w *weighed) saves(joint [][]float64, causes []cause) float64 {
+	bySite := map[string][]float64{} // by outcome
+	outcomes := len(joint[0])
+	for c := range causes {
+		for _, site := range causes[c].sites {
+			if bySite[site] == nil {
+				bySite[site] = make([]float64, outcomes+1)
+			}
+			for o, p := range joint[c] {
+				bySite[site][o] += p
+				bySite[site][outcomes] += p // whatever it shows
+			}
+		}
+	}
+	wasted := func(o int) float64 {
+		at := make([]float64, 0, len(bySite))
+		for _, p := range bySite {
+			at = append(at, p[o])
+		}
+		slices.SortFunc(at, func(a, b float64) int { return cmp.Compare(b, a) })
+		sum := 0.0
+		for before, p := range at {
+			sum += float64(before) * p
+		}
+		return sum * w.e.settings.Minutes.Open
+	}
+	saved := wasted(outcomes)
+	for o := range outcomes {
+		saved -= wasted(o)
+	}
+	return saved
+}
+
 // openings weighs looking into each box: what is wrong is there, or it is not.
-func (w *weighed) openings(causes []cause) []Test {
+func (w *weighed) openings() []Test {
+	suspicion := w.bySite()
 	tests := []Test{}
 	minutes := w.e.settings.Minutes
 	for _, site := range append(w.e.circuit.Order(), circuit.Panel) {
-		here := 0.0
-		for _, c := range causes {
-			if slices.Contains(c.sites, site) {
-				here += c.p
-			}
-		}
+		here := suspicion[site]
 		if here < least {
 			continue
 		}
-		t := Test{Do: DoOpen, Site: site, GainBits: rounded(entropy(here)), Minutes: minutes.Open + minutes.Walk}
+		t := Test{Do: DoOpen, Site: site, GainBits: rounded(entropy(here)), Minutes: minutes.Open + minutes.Walk, here: min(here, 1)}
 		t.Say = fmt.Sprintf("Open %s, dead", w.e.circuit.LabelOf(site))
 		t.Why = fmt.Sprintf("What is wrong is there with %s. Breaker off, proven dead, then the cover.", percent(here))
 		if site == circuit.Panel {

@@ -140,20 +140,29 @@ func (e *Engine) weigh(readings []tester.Reading) (*weighed, error) {
 // rounded cuts off what depends on the order of a sum.
 func rounded(x float64) float64 { return math.Round(x*1e9) / 1e9 }
 
+// judgeAll judges the readings in their order; what was put right on the way
+// is gone for those that follow.
 func (e *Engine) judgeAll(readings []tester.Reading, prior []float64) ([]*judged, error) {
-	all := make([]*judged, len(readings))
+	all := make([]*judged, 0, len(readings))
+	var fixed []circuit.Fault
 	for i := range readings {
-		var err error
-		if all[i], err = e.judge(&readings[i], prior); err != nil {
+		r := &readings[i]
+		if r.Tool == tester.Fixed {
+			fixed = append(fixed, r.Faults...)
+			continue
+		}
+		j, err := e.judge(r, prior)
+		if err != nil {
 			return nil, fmt.Errorf("readings[%d]: %w", i, err)
 		}
+		all = append(all, j.after(e.without(fixed)))
 	}
 	return all, nil
 }
 
 // weighed puts priors and readings together.
 func (e *Engine) weighed(readings []tester.Reading, all []*judged, prior []float64, order []int) *weighed {
-	w := &weighed{e: e, readings: readings, judged: all, level: 1, order: order, probability: make([]float64, len(e.hypotheses))}
+	w := &weighed{e: e, readings: seen(readings), judged: all, level: 1, order: order, probability: make([]float64, len(e.hypotheses))}
 	k := len(levels)
 	logs := make([]float64, len(order)*k) // in that order
 	for n, h := range order {
@@ -171,7 +180,21 @@ func (e *Engine) weighed(readings []tester.Reading, all []*judged, prior []float
 		other += j.overall
 	}
 	w.normalise(logs, other)
+	w.now = e.states[stateKey(nil)]
+	w.collapse(e.without(fixedIn(readings)))
 	return w
+}
+
+// collapse turns what was wrong into what is still wrong.
+func (w *weighed) collapse(without []int) {
+	if without == nil {
+		return
+	}
+	still := make([]float64, len(w.probability))
+	for _, h := range w.order {
+		still[without[h]] += w.probability[h]
+	}
+	w.probability = still
 }
 
 func (w *weighed) normalise(logs []float64, other float64) {
@@ -302,6 +325,8 @@ var toolName = map[tester.Tool]string{
 // readingWords names a reading in a sentence.
 func (e *Engine) readingWords(r *tester.Reading) string {
 	switch {
+	case r.Tool == tester.Eyes:
+		return "the look into " + e.circuit.LabelOf(r.Site)
 	case r.Point != "":
 		return fmt.Sprintf("the %s on %s", toolName[r.Tool], r.Point)
 	case r.Between != nil:
@@ -329,16 +354,21 @@ func (e *Engine) place(device string) string {
 	return device
 }
 
-// sites adds the probabilities up by box, cable and panel, most probable first.
-func (w *weighed) sites() []Site {
+// bySite adds the probabilities up by box, cable and panel.
+func (w *weighed) bySite() map[string]float64 {
 	sum := map[string]float64{}
 	for _, h := range w.order {
 		for _, site := range w.e.hypotheses[h].sites {
 			sum[site] += w.probability[h]
 		}
 	}
+	return sum
+}
+
+// sites lists what bySite adds up, most probable first.
+func (w *weighed) sites() []Site {
 	sites := []Site{}
-	for site, p := range sum {
+	for site, p := range w.bySite() {
 		if p >= least {
 			sites = append(sites, Site{site, rounded(p)})
 		}

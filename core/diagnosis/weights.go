@@ -85,7 +85,7 @@ var DefaultWeights = Weights{
 	Touching:        Weight{0.03, Assumption, "bare wire by a screw"},
 	GroundOpenToo:   Weight{0.01, Assumption, "only where the ground is open as well"},
 	CarriesOn:       Weight{2, Practice, "it carries the rest of the run"},
-	TwoFaults:       Weight{0.1, Assumption, "most calls have one fault"},
+	TwoFaults:       Weight{0.2, Assumption, "four calls in five have one fault"},
 	Unexplained:     Weight{0.02, Assumption, "three faults at once, or something not in the catalogue"},
 }
 
@@ -109,6 +109,7 @@ type Errors struct {
 	OhmsPlus   float64 // ... plus this many
 	AmpsShare  float64 // the same for a clamp
 	AmpsPlus   float64
+	Eyes       float64 // share of faults in an opened box that are overlooked
 	Level      float64 // spread of the supply's own level about nominal
 }
 
@@ -116,7 +117,7 @@ type Errors struct {
 var DefaultErrors = Errors{
 	Lamp: 0.01, Glow: 0.01, Slot: 0.05, FaintBlurs: 0.2,
 	VoltsShare: 0.015, VoltsPlus: 1, GhostShare: 0.8, GhostPlus: 20, VoltsWild: 0.01, Level: 0.03,
-	Trip: 0.005, OhmsShare: 0.2, OhmsPlus: 0.02, AmpsShare: 0.05, AmpsPlus: 0.02,
+	Eyes: 0.02, Trip: 0.005, OhmsShare: 0.2, OhmsPlus: 0.02, AmpsShare: 0.05, AmpsPlus: 0.02,
 }
 
 // Minutes is what a test costs. All are assumptions and can be set.

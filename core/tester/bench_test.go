@@ -200,6 +200,9 @@ func TestDeltas(t *testing.T) {
 		{"live corner by long lead", tester.Reading{Tool: tester.Meter, Volts: &tester.Volts{HotEarth: v(119), GroundEarth: v(118)}},
 			tester.Delta{Live: []string{"hot", "ground"}}},
 		{"sensor", tester.Reading{Tool: tester.Sensor, Slots: &tester.Slots{Hot: tester.Strong, Neutral: tester.Faint}}, tester.Delta{Live: []string{"hot"}}},
+		{"load tester", tester.Reading{Tool: tester.Analyzer, Wiring: tester.WiringHotNeutralReversed},
+			tester.Delta{HotNeutral: tester.SideLine, HotGround: tester.SideNone, NeutralGround: tester.SideLine}},
+		{"a button draws nothing", tester.Reading{Tool: tester.PlugButton, Tripped: []string{"G1"}}, tester.Delta{}},
 		{"dim lamp", tester.Reading{Tool: tester.Lamp, Glow: tester.Dim}, tester.Delta{HotNeutral: tester.SideGhost}},
 	} {
 		got := row.reading.Delta(tester.Default)

@@ -25,6 +25,9 @@ var takes = map[Tool]struct{ outlet, point, between bool }{
 // Check fills in what is understood (top half, high-z) and reports what the
 // circuit cannot have shown: a device that is not there, a value that is none.
 func (r *Reading) Check(c *circuit.Circuit) error {
+	if r.Tool == Eyes || r.Tool == Fixed {
+		return r.checkLooked(c)
+	}
 	put, known := takes[r.Tool]
 	if !known {
 		return fmt.Errorf("%s: tool %q is not known; use one of %v", r.place(), r.Tool, Tools)
@@ -52,6 +55,36 @@ func (r *Reading) Check(c *circuit.Circuit) error {
 	}
 	if err != nil {
 		return fmt.Errorf("%s: %w", r.Tool, err)
+	}
+	return r.checkState(c)
+}
+
+// checkLooked checks what was found in a box, or what was put right.
+func (r *Reading) checkLooked(c *circuit.Circuit) error {
+	if r.Point != "" || r.Between != nil || r.Reads != nil || r.Amps != nil || r.Level != "" || r.Mode != "" || r.Tripped != nil {
+		return fmt.Errorf("%s: no tester's values go with it", r.Tool)
+	}
+	if err := r.onlyPointKeys(); err != nil {
+		return fmt.Errorf("%s: no tester's values go with it", r.Tool)
+	}
+	faults := r.Faults
+	if r.Tool == Eyes {
+		switch {
+		case r.Site != circuit.Panel && c.Box(r.Site) == nil:
+			return fmt.Errorf("eyes: site %q is neither a box of this circuit nor the panel", r.Site)
+		case r.Found == nil:
+			return fmt.Errorf("eyes: found is missing: false, or a list of faults")
+		case r.Faults != nil:
+			return fmt.Errorf("eyes: what was found is called found")
+		}
+		faults = r.Found.Faults
+	} else if r.Site != "" || r.Found != nil || len(faults) == 0 {
+		return fmt.Errorf("fixed: wants faults, and nothing else")
+	}
+	for i, f := range faults {
+		if err := c.CheckFault(f); err != nil {
+			return fmt.Errorf("%s: faults[%d]: %w", r.Tool, i, err)
+		}
 	}
 	return r.checkState(c)
 }

@@ -87,10 +87,29 @@ func (r *Reading) Delta(k Constants) Delta {
 				d.Live = append(d.Live, slotNames[i])
 			}
 		}
+	case Analyzer:
+		if drawn, ok := wiringDrawn[r.Wiring]; ok {
+			d.HotNeutral, d.HotGround, d.NeutralGround = drawn[0], drawn[1], drawn[2]
+		}
 	case Lamp:
 		d.HotNeutral = map[Glow]Side{Off: SideNone, Dim: SideGhost, Bright: SideLine, Over: SideOver}[r.Glow]
 	}
 	return d
+}
+
+// wiringDrawn are a load tester's verdicts as the voltages they stand for.
+var wiringDrawn = map[Wiring][3]Side{
+	WiringCorrect:            {SideLine, SideLine, SideNone},
+	WiringOpenGround:         {SideLine, SideNone, SideNone},
+	WiringOpenNeutral:        {SideNone, SideLine, SideNone},
+	WiringOpenHot:            {SideNone, SideNone, SideNone},
+	WiringHotGroundReversed:  {SideNone, SideLine, SideLine},
+	WiringHotNeutralReversed: {SideLine, SideNone, SideLine},
+}
+
+// Blank reports whether the reading drew nothing.
+func (d Delta) Blank() bool {
+	return d.HotNeutral == "" && d.HotGround == "" && d.NeutralGround == "" && d.Live == nil && d.Volts == nil
 }
 
 // Merge draws the newer delta over the older one.

@@ -4,6 +4,7 @@ package tester
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -32,6 +33,12 @@ const (
 	Analyzer     Tool = "analyzer"      // load tester
 	Ohms         Tool = "ohms"          // between two points, dead
 	Clamp        Tool = "clamp"         // amperes in a conductor, or the sum of a cable's
+
+	// Eyes is no instrument: a box was opened dead, looked into, and every
+	// conductor tugged.
+	Eyes Tool = "eyes"
+	// Fixed is no reading: from here on the faults named are gone.
+	Fixed Tool = "fixed"
 )
 
 // Tools in the order in which they are used.
@@ -175,6 +182,32 @@ func (r *Reads) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	return nil
 }
 
+// Found is what eyes found in a box: nothing, or faults.
+type Found struct{ Faults []circuit.Fault }
+
+// MarshalJSON writes the faults, or false.
+func (f Found) MarshalJSON() ([]byte, error) {
+	if len(f.Faults) == 0 {
+		return []byte("false"), nil
+	}
+	return json.Marshal(f.Faults)
+}
+
+// UnmarshalJSONFrom reads false or a list of faults.
+func (f *Found) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	if d.PeekKind() == 't' || d.PeekKind() == 'f' {
+		var something bool
+		if err := jsonv2.UnmarshalDecode(d, &something); err != nil {
+			return err
+		}
+		if something {
+			return errors.New("say what was found: a list of faults, or false")
+		}
+		return nil
+	}
+	return jsonv2.UnmarshalDecode(d, &f.Faults)
+}
+
 // All lists the six values in the order of VoltNames.
 func (v *Volts) All() []*float64 {
 	return []*float64{v.HotNeutral, v.HotGround, v.NeutralGround, v.HotEarth, v.NeutralEarth, v.GroundEarth}
@@ -261,6 +294,10 @@ type Reading struct {
 	Between *[2]string `json:"between,omitempty"` // meter or ohms on two points
 	Reads   *Reads     `json:"reads,omitempty"`   // what it shows there
 	Amps    *float64   `json:"amps,omitempty"`    // clamp
+
+	Site   string          `json:"site,omitempty"`   // eyes: a box, or the panel
+	Found  *Found          `json:"found,omitempty"`  // eyes
+	Faults []circuit.Fault `json:"faults,omitempty"` // fixed
 
 	// Tripped names what putting the tester on, or pressing the button, tripped.
 	Tripped []string `json:"tripped,omitzero"`

@@ -38,8 +38,10 @@ test('by keyboard alone: pick a stop, a half, a tester, enter, undo', async ({ p
 	const readings = page.getByRole('list', { name: 'Readings, newest first' }).getByRole('listitem');
 	const before = await readings.count();
 	const stop = page.getByRole('heading', { level: 2 });
-	await expect(stop).toHaveText('Standing press');
-	await page.keyboard.press('ArrowRight');
+	// Along the run to its first stop, then on to the fourth.
+	for (let i = 0; i < 9; i++) await page.keyboard.press('ArrowLeft');
+	await expect(stop).toHaveText('Window bench');
+	for (let i = 0; i < 3; i++) await page.keyboard.press('ArrowRight');
 	await expect(stop).toHaveText('Paper store');
 	await page.keyboard.press('1');
 	await page.keyboard.press('b');
@@ -84,6 +86,7 @@ test('what is being entered survives a reload', async ({ page, server }) => {
 	await page.keyboard.press('2');
 	await page.getByLabel('Volts, hot to neutral').fill('61');
 	await page.reload();
+	await expect(page.getByTestId('entry')).toBeVisible();
 	await page.keyboard.press('2');
 	await expect(page.getByLabel('Volts, hot to neutral')).toHaveValue('61');
 });

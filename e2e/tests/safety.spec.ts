@@ -39,8 +39,23 @@ test('a step that opens a box says how it is made safe, and no probability is ce
 	await expect(now).toContainText('Open Enlarger, dead');
 	await expect(now).toContainText('proven dead before the cover comes off');
 	await expect(now).toContainText('authority having jurisdiction');
-	await expect(suspects(page).first()).toContainText('>99 %');
+	await expect(page.getByText('>99 %').first(), 'on the run').toBeVisible();
 	await expect(page.getByText('100 %')).toHaveCount(0);
+});
+
+test('the opened box: what was found is evidence, and so is that it was put right', async ({ page, server }) => {
+	await openCall(page, server, 'Loft darkroom');
+	const now = page.getByRole('region', { name: 'Do now' });
+	await now.getByRole('button', { name: 'Found Reversed polarity at Enlarger' }).click();
+	await expect(page.getByRole('listitem').filter({ hasText: 'Opened: found swapped at R3' })).toBeVisible();
+	await page.getByRole('button', { name: 'It is put right' }).click();
+	await expect(page.getByRole('listitem').filter({ hasText: 'Put right: swapped at R3' })).toBeVisible();
+	await expect(suspects(page).first()).toContainText('Nothing wrong');
+
+	await openCall(page, server, 'Bindery, upper floor');
+	await page.keyboard.press('n');
+	await page.getByRole('button', { name: /^or Open Sewing frame, dead/ }).click();
+	await expect(page.getByRole('heading', { level: 2 })).toHaveText('Sewing frame');
 });
 
 test('why: each suspect gives its reason and what it is not told from', async ({ page, server }) => {

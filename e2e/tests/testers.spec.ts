@@ -32,6 +32,7 @@ test('load tester: figures and verdict', async ({ page, server }) => {
 
 test('opened box: ohms between two points, and the cautions', async ({ page, server }) => {
 	await openCall(page, server, 'Bindery, upper floor');
+	await page.getByRole('button', { name: /^Standing press, fed from/ }).click();
 	await page.keyboard.press('7');
 	const entry = page.getByTestId('entry');
 	await expect(entry).toContainText('proven dead before the cover came off');

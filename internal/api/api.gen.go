@@ -233,6 +233,8 @@ const (
 	Analyzer     Tool = "analyzer"
 	Clamp        Tool = "clamp"
 	DeviceButton Tool = "device-button"
+	Eyes         Tool = "eyes"
+	Fixed        Tool = "fixed"
 	Lamp         Tool = "lamp"
 	Meter        Tool = "meter"
 	Ohms         Tool = "ohms"
@@ -249,6 +251,10 @@ func (e Tool) Valid() bool {
 	case Clamp:
 		return true
 	case DeviceButton:
+		return true
+	case Eyes:
+		return true
+	case Fixed:
 		return true
 	case Lamp:
 		return true

@@ -112,6 +112,9 @@ func (v *state) whatIsKnown() job.Facts {
 func (v *state) halves() []api.HalfFound {
 	found := []api.HalfFound{}
 	for _, r := range v.inForce {
+		if r.At == "" || r.Delta(tester.Default).Blank() {
+			continue // of an opened box, or of a button
+		}
 		half := api.Half(r.Half)
 		i := slices.IndexFunc(found, func(h api.HalfFound) bool { return h.Device == r.At && h.Half == half })
 		if i < 0 {

@@ -576,7 +576,7 @@ export interface components {
         /** @enum {string} */
         Half: "top" | "bottom";
         /** @enum {string} */
-        Tool: "plug" | "plug-button" | "device-button" | "meter" | "sensor" | "lamp" | "analyzer" | "ohms" | "clamp";
+        Tool: "plug" | "plug-button" | "device-button" | "meter" | "sensor" | "lamp" | "analyzer" | "ohms" | "clamp" | "eyes" | "fixed";
         /** @description Volts rms; the last three against a known ground */
         Volts: {
             hotNeutral?: number;
@@ -611,6 +611,9 @@ export interface components {
             between?: string[];
             reads?: number | "open";
             amps?: number;
+            site?: string;
+            found?: false | components["schemas"]["Fault"][];
+            faults?: components["schemas"]["Fault"][];
             slots?: {
                 hot?: components["schemas"]["Level"];
                 neutral?: components["schemas"]["Level"];

@@ -6,15 +6,16 @@ import { timeOf } from '../ui/words';
 import { inWords, stateWords } from './tools';
 
 function where(stop: Stop | undefined, r: Reading): string {
+	if (r.tool === 'fixed') return 'Repair';
 	if (r.point || r.between) return 'Opened box';
-	const place = stop?.label ?? r.at ?? '';
+	const place = stop?.label ?? (r.site === 'panel' ? 'The panel' : (r.at ?? ''));
 	return r.half ? `${place}, ${r.half}` : place;
 }
 
 /** Everything read on the call, newest first; what was taken back stays, struck out. */
 export function ReadingList({ call, pick }: { call: Call; pick: (box: string) => void }) {
 	const withdraw = useWithdrawReading(call.id);
-	const stopOf = (device: string | undefined) => call.stops.find((s) => s.devices.some((d) => d.id === device));
+	const stopOf = (r: Reading) => call.stops.find((s) => s.box === r.site || s.devices.some((d) => d.id === r.at));
 	if (call.readings.length === 0)
 		return <p className="m-0 py-3 text-soft">Nothing read yet. Record as found before loosening anything.</p>;
 	return (
@@ -22,7 +23,7 @@ export function ReadingList({ call, pick }: { call: Call; pick: (box: string) =>
 			<Problem error={withdraw.error} />
 			<ol className="m-0 list-none p-0" aria-label="Readings, newest first">
 				{call.readings.map((r) => {
-					const stop = stopOf(r.reading.at);
+					const stop = stopOf(r.reading);
 					const out = r.withdrawn || r.problem !== undefined;
 					return (
 						<li key={r.id} className="flex items-center gap-3 border-b border-rule py-1">

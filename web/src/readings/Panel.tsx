@@ -1,6 +1,7 @@
 import { type ReactNode, type RefObject, useState } from 'react';
 import type { Basics, Call, Half, Mode, Stop, Tool } from '../api/client';
 import { type Entered, useAddReading } from '../api/hooks';
+import { newID } from '../api/newID';
 import { Delta } from '../delta/Delta';
 import { Problem } from '../ui/Problem';
 import { timeOf } from '../ui/words';
@@ -38,15 +39,12 @@ const entries: Record<Tool, (props: EntryProps) => ReactNode> = {
 	analyzer: AnalyzerEntry,
 	ohms: PointsEntry,
 	clamp: PointsEntry,
+	eyes: PlugEntry, // these two are entered where the box to open stands
+	fixed: PlugEntry,
 };
 
 /** Tools that are put on one half after the other. */
 const byHalf: Tool[] = ['plug', 'meter', 'sensor', 'lamp'];
-
-/** A name no other reading has; it lets a reading be sent again without being entered twice. */
-export function newID(): string {
-	return Array.from(crypto.getRandomValues(new Uint8Array(12)), (b) => b.toString(16).padStart(2, '0')).join('');
-}
 
 /** Enters readings at the picked stop: half, tester, then what it shows. */
 export function ReadingPanel({ call, stop, basics, aim, setAim, keys }: Props) {

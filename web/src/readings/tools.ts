@@ -70,6 +70,8 @@ function analyzed(r: Reading): string {
 	return parts.join(', ');
 }
 
+const faultWords = (f: { kind: string; at: string }) => `${f.kind} at ${f.at}`;
+
 /** A reading in a line of words. */
 export function inWords(r: Reading): string {
 	const lowZ = r.mode === 'low-z' ? ', low-z' : '';
@@ -91,6 +93,10 @@ export function inWords(r: Reading): string {
 			return `Load tester: ${analyzed(r)}`;
 		case 'ohms':
 			return `Ohms, ${r.between?.join(' to ')}: ${reads}`;
+		case 'eyes':
+			return Array.isArray(r.found) ? `Opened: found ${r.found.map(faultWords).join(', ')}` : 'Opened: all sound';
+		case 'fixed':
+			return `Put right: ${(r.faults ?? []).map(faultWords).join(', ')}`;
 		case 'clamp':
 			return `Clamp on ${r.point}: ${r.amps} A`;
 		default:

@@ -1,0 +1,97 @@
+package diagnosis
+
+import (
+	"slices"
+
+	"elvat/core/circuit"
+	"elvat/core/fault"
+	"elvat/core/tester"
+)
+
+// seen are the readings that show something: all but what was put right.
+func seen(readings []tester.Reading) []tester.Reading {
+	return slices.DeleteFunc(slices.Clone(readings), func(r tester.Reading) bool { return r.Tool == tester.Fixed })
+}
+
+// fixedIn lists all that was put right.
+func fixedIn(readings []tester.Reading) []circuit.Fault {
+	var fixed []circuit.Fault
+	for _, r := range readings {
+		fixed = append(fixed, r.Faults...)
+	}
+	return fixed
+}
+
+// same reports whether two faults are the same thing at the same place; how
+// many ohms a loose connection has does not tell them apart.
+func same(a, b circuit.Fault) bool {
+	a.Ohms, b.Ohms = 0, 0
+	return a == b
+}
+
+// without maps each hypothesis to what is left of it once the faults are gone;
+// nil where nothing was put right.
+func (e *Engine) without(fixed []circuit.Fault) []int {
+	if len(fixed) == 0 {
+		return nil
+	}
+	gone := func(f circuit.Fault) bool {
+		return slices.ContainsFunc(fixed, func(g circuit.Fault) bool { return same(f, g) })
+	}
+	left := make([]int, len(e.hypotheses))
+	for h := range e.hypotheses {
+		left[h] = h
+		if h < e.singles && len(e.hypotheses[h].faults) > 0 && !slices.ContainsFunc(e.hypotheses[h].faults, func(f circuit.Fault) bool { return !gone(f) }) {
+			left[h] = healthy
+		}
+	}
+	for p, h := range e.pairs {
+		switch a, b := left[p.a], left[p.b]; {
+		case a == healthy:
+			left[h] = b
+		case b == healthy:
+			left[h] = a
+		}
+	}
+	return left
+}
+
+// after is the reading as taken once something was put right.
+func (j *judged) after(left []int) *judged {
+	if left == nil {
+		return j
+	}
+	k := len(levels)
+	moved := &judged{logs: make([]float64, len(j.logs)), overall: j.overall, codes: make([]string, len(j.codes))}
+	for h := range j.codes {
+		copy(moved.logs[h*k:(h+1)*k], j.logs[left[h]*k:(left[h]+1)*k])
+		moved.codes[h] = j.codes[left[h]]
+	}
+	moved.fits = func(h int, level float64) bool { return j.fits(left[h], level) }
+	return moved
+}
+
+// eyes is what opening a box and looking says of a hypothesis. A conductor
+// broken inside its cable is not seen.
+func (e *Engine) eyes(r *tester.Reading, h *hypothesis) answer {
+	var here []circuit.Fault
+	for i, f := range h.faults {
+		if fault.Site(e.circuit, h.faults[i:]) == r.Site {
+			here = append(here, f)
+		}
+	}
+	overlooked := e.settings.Errors.Eyes
+	if len(r.Found.Faults) == 0 {
+		if len(here) == 0 {
+			return flat("nothing", 1, true)
+		}
+		return flat("something", overlooked, false)
+	}
+	for _, f := range r.Found.Faults {
+		if !slices.ContainsFunc(here, func(g circuit.Fault) bool { return same(f, g) }) {
+			// It was seen: a hypothesis without it must be very wrong.
+			return flat("something", overlooked/100, false)
+		}
+	}
+	return flat("something", 1-overlooked, true)
+}

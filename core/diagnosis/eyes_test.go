@@ -1,0 +1,67 @@
+package diagnosis_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+	"elvat/core/tester"
+)
+
+func siteProbability(r *diagnosis.Result, site string) float64 {
+	for _, s := range r.Sites {
+		if s.Site == site {
+			return s.Probability
+		}
+	}
+	return 0
+}
+
+// TestEyes: a box that was opened and found sound hands its suspicion on; what
+// was found is still there until it is put right.
+func TestEyes(t *testing.T) {
+	c := bindery(t)
+	open := circuit.Fault{Kind: circuit.Open, At: "W3@B3.neutral"}
+	readings := taken(t, c, []circuit.Fault{open}, plug, "R2", "R3", "R4")
+	before := diagnose(t, c, readings)
+	assert.Equal(t, "B2", before.Sites[0].Site)
+
+	looked := append(readings, tester.Reading{Tool: tester.Eyes, Site: "B2", Found: &tester.Found{}})
+	sound := diagnose(t, c, looked)
+	assert.Less(t, siteProbability(sound, "B2"), siteProbability(before, "B2")/5)
+	assert.Equal(t, "B3", sound.Sites[0].Site)
+
+	found := append(looked, tester.Reading{Tool: tester.Eyes, Site: "B3", Found: &tester.Found{Faults: []circuit.Fault{open}}})
+	seen := diagnose(t, c, found)
+	assert.Greater(t, siteProbability(seen, "B3"), 0.95)
+	require.NotEmpty(t, seen.Suspects)
+	assert.Contains(t, seen.Suspects[0].Faults, open)
+
+	fixed := append(found, tester.Reading{Tool: tester.Fixed, Faults: []circuit.Fault{open}})
+	after := diagnose(t, c, fixed)
+	assert.Equal(t, "nothing wrong", after.Suspects[0].Name)
+	proved := append(fixed, taken(t, c, nil, plug, "R3", "R4")...)
+	end := diagnose(t, c, proved)
+	assert.Equal(t, "nothing wrong", end.Suspects[0].Name)
+	assert.Greater(t, end.Suspects[0].Probability, after.Suspects[0].Probability)
+}
+
+// TestStillWrongAfterTheFix: readings after a fix are evidence about another
+// circuit, so what is still dead points at a second fault.
+func TestStillWrongAfterTheFix(t *testing.T) {
+	c := bindery(t)
+	open := circuit.Fault{Kind: circuit.Open, At: "W3@B3.neutral"}
+	second := circuit.Fault{Kind: circuit.Swapped, At: "R4", Pair: circuit.HotNeutral}
+	both := []circuit.Fault{open, second}
+	readings := taken(t, c, both, plug, "R2", "R3", "R4")
+	readings = append(readings,
+		tester.Reading{Tool: tester.Eyes, Site: "B3", Found: &tester.Found{Faults: both[:1]}},
+		tester.Reading{Tool: tester.Fixed, Faults: both[:1]})
+	readings = append(readings, taken(t, c, both[1:], plug, "R3", "R4")...)
+	got := diagnose(t, c, readings)
+	assert.Equal(t, "reversed polarity", got.Suspects[0].Name)
+	assert.Contains(t, []string{"B4", "B3"}, got.Suspects[0].Site)
+}

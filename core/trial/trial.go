@@ -1,0 +1,360 @@
+// Package trial is the yardstick of the diagnosis: it draws circuits and
+// faults, lets a simulated electrician follow what is proposed until all that
+// is wrong is found, and compares the minutes with the trade's plain rule.
+package trial
+
+import (
+	"math"
+	"math/rand/v2"
+	"slices"
+	"strings"
+
+	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+	"elvat/core/draw"
+	"elvat/core/fault"
+	"elvat/core/tester"
+)
+
+// apart is how faults are drawn where they are drawn without regard to the
+// diagnosis' own weights. Assumption.
+var apart = []circuit.FaultKind{
+	circuit.Open, circuit.Open, circuit.Open, circuit.Open, circuit.Open, circuit.Open,
+	circuit.Swapped, circuit.Swapped, circuit.Bonded, circuit.Resistive, circuit.Moved,
+}
+
+// Shares of the cases: with two faults, and drawn without regard to the
+// weights. Assumption.
+const (
+	shareOfTwo   = 0.2
+	shareOfApart = 0.2
+)
+
+// maxSteps ends a case that does not come to an end; it counts as the walk.
+const maxSteps = 80
+
+// A Case is one circuit with what is wrong with it.
+type Case struct {
+	Circuit *circuit.Circuit
+	Faults  []circuit.Fault
+	Start   circuit.Outlet // complained of
+}
+
+// Draw draws a case whose faults a plug tester would show somewhere.
+func Draw(seed uint64) (*Case, error) {
+	r := rand.New(rand.NewPCG(seed, 77))
+	for {
+		k := &Case{Circuit: draw.Circuit(r, draw.Options{Boxes: 3 + r.IntN(7), Plain: true})}
+		n := 1
+		if r.Float64() < shareOfTwo {
+			n = 2
+		}
+		if r.Float64() < shareOfApart {
+			k.Faults = draw.Faults(r, k.Circuit, n, apart...)
+		} else {
+			engine, err := diagnosis.NewEngine(k.Circuit, diagnosis.Defaults())
+			if err != nil {
+				return nil, err
+			}
+			for range n {
+				k.Faults = append(k.Faults, engine.Sample(r.Float64())...)
+			}
+		}
+		if !k.inBoxes() {
+			continue
+		}
+		shown, err := k.everyOneShows()
+		if err != nil {
+			return nil, err
+		}
+		if len(shown) > 0 {
+			k.Start = shown[r.IntN(len(shown))]
+			return k, nil
+		}
+	}
+}
+
+// everyOneShows lists the outlets at which the faults show; none where one of
+// them alone would not be complained of.
+func (k *Case) everyOneShows() ([]circuit.Outlet, error) {
+	for i := range k.Faults {
+		alone := &Case{Circuit: k.Circuit, Faults: k.Faults[i : i+1]}
+		if shown, err := alone.symptoms(); err != nil || len(shown) == 0 {
+			return nil, err
+		}
+	}
+	return k.symptoms()
+}
+
+// inBoxes leaves out what no open box shows, and the same box twice at one place.
+func (k *Case) inBoxes() bool {
+	for i := range k.Faults {
+		if k.Circuit.Cable(k.site(i)) != nil {
+			return false
+		}
+	}
+	return len(k.Faults) < 2 || k.Faults[0].At != k.Faults[1].At
+}
+
+func (k *Case) site(i int) string { return fault.Site(k.Circuit, k.Faults[i:]) }
+
+// symptoms lists the outlets at which lamps differ from a sound circuit's.
+func (k *Case) symptoms() ([]circuit.Outlet, error) {
+	bench, err := tester.NewBench(k.Circuit)
+	if err != nil {
+		return nil, err
+	}
+	show := func(faults []circuit.Fault) (map[circuit.Outlet]tester.Lamps, error) {
+		condition, err := bench.Try(faults)
+		if err != nil {
+			return nil, err
+		}
+		shown := map[circuit.Outlet]tester.Lamps{}
+		for _, o := range bench.Outlets() {
+			if r, err := condition.Read(o, tester.Plug, ""); err == nil {
+				shown[o] = *r.Lamps
+			}
+		}
+		return shown, nil
+	}
+	sound, err := show(nil)
+	if err != nil {
+		return nil, err
+	}
+	is, err := show(k.Faults)
+	if err != nil {
+		return nil, err
+	}
+	var outlets []circuit.Outlet
+	for _, o := range bench.Outlets() {
+		if is[o] != sound[o] {
+			outlets = append(outlets, o)
+		}
+	}
+	return outlets, nil
+}
+
+// A Call is the probability that a box to be opened was given, and whether
+// something was wrong there.
+type Call struct {
+	Probability float64
+	Right       bool
+}
+
+// An Outcome is how one case went.
+type Outcome struct {
+	Minutes, Walk, Bound float64
+	Boxes, WalkBoxes     int
+	FirstRight           bool // the first box opened was a faulty one
+	FirstNear            bool // or the other end of a faulty cable
+	Calls                []Call
+}
+
+// Solve lets a simulated electrician follow what is proposed. Readings are
+// misread as the error model says.
+func (k *Case) Solve(seed uint64) (Outcome, error) {
+	settings := diagnosis.Defaults()
+	engine, err := diagnosis.NewEngine(k.Circuit, settings)
+	if err != nil {
+		return Outcome{}, err
+	}
+	out := k.byTheRule(settings.Minutes)
+	s := electrician{k: k, settings: settings, r: rand.New(rand.NewPCG(seed, 78)), left: slices.Clone(k.Faults)}
+	if err := s.take(diagnosis.Test{At: k.Start.Device, Half: k.Start.Half, Tool: tester.Plug, Minutes: settings.Minutes.Tool[tester.Plug]}); err != nil {
+		return Outcome{}, err
+	}
+	for range maxSteps {
+		result, err := engine.Diagnose(s.readings)
+		if err != nil {
+			return Outcome{}, err
+		}
+		next, ok := s.choose(result)
+		if !ok {
+			break
+		}
+		if next.Do == diagnosis.DoReading {
+			err = s.take(next)
+		} else {
+			s.open(next, result, &out)
+		}
+		if err != nil {
+			return Outcome{}, err
+		}
+		if len(s.left) == 0 {
+			out.Minutes = s.minutes
+			return out, nil
+		}
+	}
+	out.Minutes = s.minutes + out.Walk // it did not come to an end: then by the rule
+	return out, nil
+}
+
+// electrician is the simulated one.
+type electrician struct {
+	k        *Case
+	settings diagnosis.Settings
+	r        *rand.Rand
+	readings []tester.Reading
+	left     []circuit.Fault // still wrong
+	opened   []string
+	minutes  float64
+}
+
+// choose takes what is proposed first, and opens no box a third time.
+func (s *electrician) choose(result *diagnosis.Result) (diagnosis.Test, bool) {
+	for _, t := range result.Next {
+		if t.Do == diagnosis.DoReading || strings.Count(strings.Join(s.opened, " ")+" ", t.Site+" ") < 2 {
+			return t, true
+		}
+	}
+	for _, site := range result.Sites {
+		if !slices.Contains(s.opened, site.Site) && s.k.Circuit.Cable(site.Site) == nil {
+			return diagnosis.Test{Do: diagnosis.DoOpen, Site: site.Site, Minutes: s.settings.Minutes.Open + s.settings.Minutes.Walk}, true
+		}
+	}
+	return diagnosis.Test{}, false
+}
+
+func (s *electrician) take(t diagnosis.Test) error {
+	bench, err := tester.NewBench(s.k.Circuit)
+	if err != nil {
+		return err
+	}
+	condition, err := bench.Try(s.left)
+	if err != nil {
+		return err
+	}
+	o, _ := bench.Outlet(t.At, t.Half)
+	if t.Tool == tester.Plug && !o.HasGround {
+		t.Tool, t.Mode = tester.Meter, tester.HighZ
+	}
+	reading, err := condition.Read(o, t.Tool, t.Mode)
+	if err != nil {
+		return err
+	}
+	reading.Tripped = nil
+	s.misread(&reading)
+	s.minutes += t.Minutes
+	s.readings = append(s.readings, reading)
+	return nil
+}
+
+// misread blurs the reading as the error model says.
+func (s *electrician) misread(r *tester.Reading) {
+	e := s.settings.Errors
+	switch r.Tool {
+	case tester.Plug:
+		for _, lamp := range []*tester.Lit{&r.Lamps.HotNeutral, &r.Lamps.HotGround, &r.Lamps.NeutralGround} {
+			if s.r.Float64() < e.Lamp {
+				*lamp = map[tester.Lit]tester.Lit{tester.IsLit: tester.IsDark, tester.IsDark: tester.IsLit}[*lamp]
+			}
+		}
+	case tester.Meter:
+		for _, v := range r.Volts.All() {
+			if v != nil {
+				*v = math.Max(0, *v+s.r.NormFloat64()*(e.VoltsShare**v+e.VoltsPlus)/2)
+			}
+		}
+	case tester.Sensor:
+		for _, level := range []*tester.Level{&r.Slots.Hot, &r.Slots.Neutral, &r.Slots.Ground} {
+			if *level != "" && s.r.Float64() < e.Slot {
+				*level = tester.Faint
+			}
+		}
+	}
+}
+
+// open looks into a box, dead, and puts right what is wrong there.
+func (s *electrician) open(t diagnosis.Test, result *diagnosis.Result, out *Outcome) {
+	s.minutes += t.Minutes
+	s.opened = append(s.opened, t.Site)
+	out.Boxes++
+	var here, rest []circuit.Fault
+	for i, f := range s.left {
+		if fault.Site(s.k.Circuit, s.left[i:]) == t.Site {
+			here = append(here, f)
+		} else {
+			rest = append(rest, f)
+		}
+	}
+	if out.Boxes == 1 {
+		out.FirstRight = len(here) > 0
+		out.FirstNear = out.FirstRight || s.k.otherEnd(t.Site)
+	}
+	i := slices.IndexFunc(result.Sites, func(site diagnosis.Site) bool { return site.Site == t.Site })
+	if i >= 0 {
+		out.Calls = append(out.Calls, Call{result.Sites[i].Probability, len(here) > 0})
+	}
+	s.readings = append(s.readings, tester.Reading{Tool: tester.Eyes, Site: t.Site, Found: &tester.Found{Faults: here}})
+	if len(here) > 0 {
+		s.readings = append(s.readings, tester.Reading{Tool: tester.Fixed, Faults: here})
+	}
+	s.left = rest
+}
+
+// otherEnd reports whether the site is at the other end of a cable at whose
+// end something is wrong.
+func (k *Case) otherEnd(site string) bool {
+	for i, f := range k.Faults {
+		id, _, atEnd := strings.Cut(f.At, "@")
+		cable := k.Circuit.Cable(id)
+		if !atEnd || cable == nil {
+			// On a device's own terminal or in a splice: the feed's other end looks the same.
+			cable = k.Circuit.LineCable(k.site(i))
+		}
+		if cable != nil && (cable.From == site || cable.To == site) {
+			return true
+		}
+	}
+	return false
+}
+
+// byTheRule is the trade's plain rule on the case: open the last box that shows
+// something, then box by box upstream to the panel; what is left is looked for
+// from the next such box. Finding out which boxes those are is not counted,
+// which favours the rule. The bound opens only the right boxes, at once.
+func (k *Case) byTheRule(m diagnosis.Minutes) Outcome {
+	var out Outcome
+	cost := func(site string) float64 {
+		if site == circuit.Panel {
+			return m.Open + m.ToPanel
+		}
+		return m.Open + m.Walk
+	}
+	wrong := map[string]bool{}
+	for i := range k.Faults {
+		if !wrong[k.site(i)] {
+			wrong[k.site(i)] = true
+			out.Bound += cost(k.site(i))
+		}
+	}
+	shown, _ := k.symptoms() // solved when the case was drawn
+	at := func(v circuit.Device) bool {
+		return slices.ContainsFunc(shown, func(o circuit.Outlet) bool { return o.Device == v.ID })
+	}
+	order := k.Circuit.Order()
+	var starts []string
+	for _, id := range slices.Backward(order) {
+		if slices.ContainsFunc(k.Circuit.Box(id).Devices, at) {
+			starts = append(starts, id)
+		}
+	}
+	var route []string
+	for _, start := range append(starts, order...) {
+		route = append(route, k.Circuit.Upstream(start)...)
+		route = append(route, circuit.Panel)
+	}
+	opened := map[string]bool{}
+	for _, site := range route {
+		if opened[site] {
+			continue
+		}
+		opened[site] = true
+		out.Walk += cost(site)
+		out.WalkBoxes++
+		if delete(wrong, site); len(wrong) == 0 {
+			break
+		}
+	}
+	return out
+}

@@ -1,0 +1,72 @@
+import type { Call, Reading } from '../api/client';
+import { useAddReading } from '../api/hooks';
+import { newID } from '../api/newID';
+import { Button } from '../ui/Button';
+import { Problem } from '../ui/Problem';
+import { capital } from '../ui/words';
+
+/** Suspects from this probability on are offered as what was found. */
+const worthOffering = 0.01;
+
+/** What was found in the box that was opened: that is evidence like any reading. */
+export function Looked({ call, site }: { call: Call; site: string }) {
+	const add = useAddReading(call.id);
+	const enter = (reading: Reading) => add.mutate({ id: newID(), reading });
+	const here = call.diagnosis.suspects.filter(
+		(s) => s.site === site && s.faults.length > 0 && s.probability >= worthOffering,
+	);
+	return (
+		<div className="mt-3 grid gap-2">
+			<p className="m-0 font-bold">Opened, looked into, every conductor tugged:</p>
+			<div className="grid gap-px bg-rule">
+				{here.map((s) => (
+					<button
+						key={JSON.stringify(s.faults)}
+						type="button"
+						disabled={add.isPending}
+						onClick={() => enter({ tool: 'eyes', site, found: s.faults })}
+						className="flex min-h-11 items-center gap-2 bg-sheet px-3 text-left enabled:hover:bg-wash"
+					>
+						<b>Found</b> {capital(s.name)} {s.place}
+					</button>
+				))}
+			</div>
+			<Button
+				className="justify-self-start"
+				disabled={add.isPending}
+				onClick={() => enter({ tool: 'eyes', site, found: false })}
+			>
+				All sound in there
+			</Button>
+			<Problem error={add.error} />
+		</div>
+	);
+}
+
+/** What was found and not put right yet. */
+export function PutRight({ call }: { call: Call }) {
+	const add = useAddReading(call.id);
+	const inForce = call.readings.filter((r) => !r.withdrawn && r.problem === undefined).map((r) => r.reading);
+	const fixed = inForce.flatMap((r) => r.faults ?? []).map((f) => JSON.stringify(f));
+	const open = inForce
+		.flatMap((r) => (Array.isArray(r.found) ? r.found : []))
+		.filter((f) => !fixed.includes(JSON.stringify(f)));
+	if (open.length === 0) return null;
+	return (
+		<section className="border-b-2 border-ink pb-3" aria-label="Found, not put right">
+			<p className="m-0 text-lg font-bold">
+				Found, and still there: {open.map((f) => `${f.kind} at ${f.at}`).join(', ')}
+			</p>
+			<p className="m-0 text-soft">Readings from then on are evidence about the repaired circuit.</p>
+			<Button
+				kind="main"
+				className="mt-2"
+				disabled={add.isPending}
+				onClick={() => add.mutate({ id: newID(), reading: { tool: 'fixed', faults: open } })}
+			>
+				It is put right
+			</Button>
+			<Problem error={add.error} />
+		</section>
+	);
+}
