@@ -51,7 +51,7 @@ const (
 	// keepTests bounds the list.
 	keepTests = 12
 	// negligible hypotheses do not decide what to test.
-	negligible = 1e-5
+	negligible = 1e-4
 )
 
 // cause is what a test should part: a name of fault at a site, whatever the
@@ -488,28 +488,34 @@ const pays = 0.1
 // saves is how many minutes of opening sound boxes a reading is expected to
 // save, when boxes are opened in the order of suspicion.
 func (w *weighed) saves(joint [][]float64, causes []cause) float64 {
-	bySite := map[string][]float64{} // by outcome
 	outcomes := len(joint[0])
+	wide := outcomes + 1 // by outcome, and whatever it shows
+	index := map[string]int{}
+	var bySite []float64
 	for c := range causes {
 		for _, site := range causes[c].sites {
-			if bySite[site] == nil {
-				bySite[site] = make([]float64, outcomes+1)
+			i, known := index[site]
+			if !known {
+				i = len(index)
+				index[site] = i
+				bySite = append(bySite, make([]float64, wide)...)
 			}
+			row := bySite[i*wide : (i+1)*wide]
 			for o, p := range joint[c] {
-				bySite[site][o] += p
-				bySite[site][outcomes] += p // whatever it shows
+				row[o] += p
+				row[outcomes] += p
 			}
 		}
 	}
+	at := make([]float64, len(index))
 	wasted := func(o int) float64 {
-		at := make([]float64, 0, len(bySite))
-		for _, p := range bySite {
-			at = append(at, p[o])
+		for i := range at {
+			at[i] = bySite[i*wide+o]
 		}
-		slices.SortFunc(at, func(a, b float64) int { return cmp.Compare(b, a) })
+		slices.Sort(at)
 		sum := 0.0
-		for before, p := range at {
-			sum += float64(before) * p
+		for i, p := range at {
+			sum += float64(len(at)-1-i) * p // so many boxes are opened before
 		}
 		return sum * w.e.settings.Minutes.Open
 	}

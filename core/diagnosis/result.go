@@ -241,6 +241,7 @@ func (w *weighed) suspects() []Suspect {
 		Suspect
 		signature string
 		best      int
+		words     string // name and place
 	}
 	groups := map[string]*group{}
 	var order []*group
@@ -260,11 +261,17 @@ func (w *weighed) suspects() []Suspect {
 		}
 	}
 	slices.SortStableFunc(order, func(a, b *group) int { return cmp.Compare(b.Probability, a.Probability) })
-	suspects := []Suspect{}
-	for _, g := range order {
+	// What is too unlikely to be listed is no alternative to name either.
+	for i, g := range order {
 		if g.Probability < least {
+			order = order[:i]
 			break
 		}
+		best := w.e.hypotheses[g.best]
+		g.words = strings.TrimSpace(best.name + " " + w.e.placeOf(best.faults))
+	}
+	suspects := []Suspect{}
+	for _, g := range order {
 		hyp := w.e.hypotheses[g.best]
 		s := g.Suspect
 		s.Probability = rounded(s.Probability)
@@ -276,7 +283,7 @@ func (w *weighed) suspects() []Suspect {
 		s.Why = w.why(g.best)
 		s.Alike, s.AlikePlaces = [][]circuit.Fault{}, []string{}
 		for _, other := range order {
-			if other == g || other.signature != g.signature || other.Probability < least {
+			if other == g || other.signature != g.signature {
 				continue
 			}
 			o := w.e.hypotheses[other.best]
@@ -285,7 +292,7 @@ func (w *weighed) suspects() []Suspect {
 				faults = []circuit.Fault{}
 			}
 			s.Alike = append(s.Alike, faults)
-			s.AlikePlaces = append(s.AlikePlaces, strings.TrimSpace(o.name+" "+w.e.placeOf(o.faults)))
+			s.AlikePlaces = append(s.AlikePlaces, other.words)
 		}
 		suspects = append(suspects, s)
 	}
