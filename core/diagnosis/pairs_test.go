@@ -78,6 +78,19 @@ func TestOneFaultStaysOne(t *testing.T) {
 	}
 }
 
+// TestAlikeNamesOtherSuspects: a fault is not said to be untold from itself with
+// a second one that shows nowhere.
+func TestAlikeNamesOtherSuspects(t *testing.T) {
+	c := bindery(t)
+	open := []circuit.Fault{{Kind: circuit.Open, At: "W3@B2.neutral"}}
+	got := diagnose(t, c, taken(t, c, open, plug, "R2", "R3"))
+	require.Equal(t, open, got.Suspects[0].Faults)
+	assert.NotEmpty(t, got.Suspects[0].Alike)
+	for _, other := range got.Suspects[0].Alike {
+		assert.NotContains(t, other, open[0])
+	}
+}
+
 // BenchmarkTwentyReadings is one and two faults on a 12-box run with 20 readings.
 func BenchmarkTwentyReadings(b *testing.B) {
 	c := draw.Circuit(rand.New(rand.NewPCG(12, 12)), draw.Options{Boxes: 12, Plain: true})

@@ -283,10 +283,10 @@ func (w *weighed) suspects() []Suspect {
 		s.Why = w.why(g.best)
 		s.Alike, s.AlikePlaces = [][]circuit.Fault{}, []string{}
 		for _, other := range order {
-			if other == g || other.signature != g.signature {
-				continue
-			}
 			o := w.e.hypotheses[other.best]
+			if other == g || other.signature != g.signature || within(hyp.faults, o.faults) {
+				continue // the same with something more that shows nowhere is no other suspect
+			}
 			faults := o.faults
 			if faults == nil {
 				faults = []circuit.Fault{}
@@ -297,6 +297,11 @@ func (w *weighed) suspects() []Suspect {
 		suspects = append(suspects, s)
 	}
 	return suspects
+}
+
+// within reports whether all of some faults, at least one, are among others.
+func within(some, others []circuit.Fault) bool {
+	return len(some) > 0 && !slices.ContainsFunc(some, func(f circuit.Fault) bool { return !slices.Contains(others, f) })
 }
 
 // why says how well the hypothesis fits and what its weight rests on.
