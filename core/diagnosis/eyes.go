@@ -22,6 +22,29 @@ func fixedIn(readings []tester.Reading) []circuit.Fault {
 	return fixed
 }
 
+// A FoundFault is something seen in an opened box, with what people call it.
+type FoundFault struct {
+	Fault circuit.Fault `json:"fault"`
+	Words string        `json:"words"`
+}
+
+// StillThere lists what eyes found and nobody has put right since.
+func StillThere(c *circuit.Circuit, readings []tester.Reading) []FoundFault {
+	fixed, open := fixedIn(readings), []FoundFault{}
+	for _, r := range readings {
+		if r.Found == nil {
+			continue
+		}
+		for _, f := range r.Found.Faults {
+			if !slices.ContainsFunc(fixed, func(g circuit.Fault) bool { return same(f, g) }) {
+				one := []circuit.Fault{f}
+				open = append(open, FoundFault{f, fault.Name(c, one) + " " + fault.Place(c, one)})
+			}
+		}
+	}
+	return open
+}
+
 // same reports whether two faults are the same thing at the same place; how
 // many ohms a loose connection has does not tell them apart.
 func same(a, b circuit.Fault) bool {

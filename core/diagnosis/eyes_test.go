@@ -40,7 +40,12 @@ func TestEyes(t *testing.T) {
 	require.NotEmpty(t, seen.Suspects)
 	assert.Contains(t, seen.Suspects[0].Faults, open)
 
+	still := diagnosis.StillThere(c, found)
+	require.Len(t, still, 1)
+	assert.Equal(t, "open neutral at Press, end of the cable from Bench", still[0].Words)
+
 	fixed := append(found, tester.Reading{Tool: tester.Fixed, Faults: []circuit.Fault{open}})
+	assert.Empty(t, diagnosis.StillThere(c, fixed))
 	after := diagnose(t, c, fixed)
 	assert.Equal(t, "nothing wrong", after.Suspects[0].Name)
 	proved := append(fixed, taken(t, c, nil, plug, "R3", "R4")...)

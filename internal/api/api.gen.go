@@ -333,6 +333,9 @@ type Call struct {
 	CreatedAt time.Time `json:"createdAt"`
 	Diagnosis Diagnosis `json:"diagnosis"`
 
+	// Found Seen in an opened box and not put right yet
+	Found []FoundFault `json:"found"`
+
 	// Halves What is known of each half that was read
 	Halves []HalfFound `json:"halves"`
 	Id     int64       `json:"id"`
@@ -385,6 +388,9 @@ type Diagnosis = diagnosis.Result
 
 // Fault defines model for Fault.
 type Fault = circuit.Fault
+
+// FoundFault defines model for FoundFault.
+type FoundFault = diagnosis.FoundFault
 
 // Half defines model for Half.
 type Half string

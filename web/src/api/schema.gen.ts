@@ -477,6 +477,8 @@ export interface components {
             sweep: components["schemas"]["Sweep"];
             /** @description Devices changed lately */
             changed: string[];
+            /** @description Seen in an opened box and not put right yet */
+            found: components["schemas"]["FoundFault"][];
             diagnosis: components["schemas"]["Diagnosis"];
         };
         Breaker: {
@@ -667,6 +669,10 @@ export interface components {
             to?: string;
             ohms?: number;
             state?: string;
+        };
+        FoundFault: {
+            fault: components["schemas"]["Fault"];
+            words: string;
         };
         Diagnosis: {
             format: string;

@@ -46,23 +46,16 @@ export function Looked({ call, site }: { call: Call; site: string }) {
 /** What was found and not put right yet. */
 export function PutRight({ call }: { call: Call }) {
 	const add = useAddReading(call.id);
-	const inForce = call.readings.filter((r) => !r.withdrawn && r.problem === undefined).map((r) => r.reading);
-	const fixed = inForce.flatMap((r) => r.faults ?? []).map((f) => JSON.stringify(f));
-	const open = inForce
-		.flatMap((r) => (Array.isArray(r.found) ? r.found : []))
-		.filter((f) => !fixed.includes(JSON.stringify(f)));
-	if (open.length === 0) return null;
+	if (call.found.length === 0) return null;
 	return (
 		<section className="border-b-2 border-ink pb-3" aria-label="Found, not put right">
-			<p className="m-0 text-lg font-bold">
-				Found, and still there: {open.map((f) => `${f.kind} at ${f.at}`).join(', ')}
-			</p>
+			<p className="m-0 text-lg font-bold">Found, and still there: {call.found.map((f) => f.words).join(', ')}</p>
 			<p className="m-0 text-soft">Readings from then on are evidence about the repaired circuit.</p>
 			<Button
 				kind="main"
 				className="mt-2"
 				disabled={add.isPending}
-				onClick={() => add.mutate({ id: newID(), reading: { tool: 'fixed', faults: open } })}
+				onClick={() => add.mutate({ id: newID(), reading: { tool: 'fixed', faults: call.found.map((f) => f.fault) } })}
 			>
 				It is put right
 			</Button>
