@@ -1,6 +1,7 @@
 package diagnosis
 
 import (
+	"cmp"
 	"slices"
 
 	"elvat/core/circuit"
@@ -20,6 +21,66 @@ func fixedIn(readings []tester.Reading) []circuit.Fault {
 		fixed = append(fixed, r.Faults...)
 	}
 	return fixed
+}
+
+// A Find is what could be found in one box: all that a hypothesis has wrong
+// there, and nothing it has wrong elsewhere.
+type Find struct {
+	Faults []circuit.Fault `json:"faults"`
+	Words  string          `json:"words"`
+}
+
+// Least probability of a find that is offered, and how many are. Assumption.
+const (
+	leastFind = 0.01
+	mostFinds = 5
+)
+
+// finds lists what could be found in each box and the panel, likeliest first.
+func (w *weighed) finds() map[string][]Find {
+	type find struct {
+		Find
+		p float64
+	}
+	index := map[string]*find{}
+	bySite := map[string][]*find{}
+	for _, h := range w.order {
+		if w.probability[h] == 0 {
+			continue
+		}
+		for _, site := range w.e.hypotheses[h].sites {
+			here := w.e.at(w.e.hypotheses[h].faults, site)
+			words := fault.Name(w.e.circuit, here) + " " + w.e.placeOf(here)
+			f := index[site+words]
+			if f == nil {
+				f = &find{Find: Find{Faults: here, Words: words}}
+				index[site+words] = f
+				bySite[site] = append(bySite[site], f)
+			}
+			f.p += w.probability[h]
+		}
+	}
+	finds := map[string][]Find{}
+	for site, all := range bySite {
+		slices.SortStableFunc(all, func(a, b *find) int { return cmp.Compare(b.p, a.p) })
+		for _, f := range all[:min(len(all), mostFinds)] {
+			if f.p >= leastFind {
+				finds[site] = append(finds[site], f.Find)
+			}
+		}
+	}
+	return finds
+}
+
+// at are those of the faults that are at the site.
+func (e *Engine) at(faults []circuit.Fault, site string) []circuit.Fault {
+	var here []circuit.Fault
+	for i, f := range faults {
+		if fault.Site(e.circuit, faults[i:]) == site {
+			here = append(here, f)
+		}
+	}
+	return here
 }
 
 // A FoundFault is something seen in an opened box, with what people call it.
@@ -97,12 +158,7 @@ func (j *judged) after(left []int) *judged {
 // eyes is what opening a box and looking says of a hypothesis. A conductor
 // broken inside its cable is not seen.
 func (e *Engine) eyes(r *tester.Reading, h *hypothesis) answer {
-	var here []circuit.Fault
-	for i, f := range h.faults {
-		if fault.Site(e.circuit, h.faults[i:]) == r.Site {
-			here = append(here, f)
-		}
-	}
+	here := e.at(h.faults, r.Site)
 	overlooked := e.settings.Errors.Eyes
 	if len(r.Found.Faults) == 0 {
 		if len(here) == 0 {

@@ -1,6 +1,7 @@
 package diagnosis_test
 
 import (
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -8,6 +9,8 @@ import (
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
+	"elvat/core/draw"
+	"elvat/core/fault"
 	"elvat/core/tester"
 )
 
@@ -69,4 +72,44 @@ func TestStillWrongAfterTheFix(t *testing.T) {
 	got := diagnose(t, c, readings)
 	assert.Equal(t, "reversed polarity", got.Suspects[0].Name)
 	assert.Contains(t, []string{"B4", "B3"}, got.Suspects[0].Site)
+}
+
+// TestFinds: what could be found in a box is what is wrong in that box alone,
+// also where a second fault elsewhere belongs to the explanation.
+func TestFinds(t *testing.T) {
+	c := bindery(t)
+	both := []circuit.Fault{{Kind: circuit.Swapped, At: "R1", Pair: circuit.HotNeutral}, {Kind: circuit.Swapped, At: "R4", Pair: circuit.HotNeutral}}
+	got := diagnose(t, c, taken(t, c, both, tester.AtOutlets[:1], "R1", "R2", "R3", "R4", "R5"))
+	opened := 0
+	for _, next := range got.Next {
+		if next.Do != diagnosis.DoOpen || next.Site != "B1" && next.Site != "B4" {
+			continue
+		}
+		opened++
+		require.NotEmpty(t, next.Finds, next.Say)
+		assert.Contains(t, next.Finds[0].Words, "reversed polarity")
+		for _, find := range next.Finds {
+			for _, f := range find.Faults {
+				assert.Equal(t, next.Site, fault.Site(c, []circuit.Fault{f}), "%s", find.Words)
+			}
+		}
+	}
+	assert.NotZero(t, opened)
+}
+
+// TestForgettingPairs: an engine that was asked many different things gives the
+// same answer as a fresh one.
+func TestForgettingPairs(t *testing.T) {
+	c := bindery(t)
+	long := engine(t, c)
+	r := rand.New(rand.NewPCG(9, 9))
+	for range 40 {
+		faults := draw.Faults(r, c, 2, circuit.Open, circuit.Swapped)
+		_, err := long.Diagnose(taken(t, c, faults, plug, "R1", "R3", "R4", "R5"))
+		require.NoError(t, err)
+	}
+	readings := taken(t, c, draw.Faults(r, c, 2, circuit.Open), plug, "R2", "R3", "R4")
+	got, err := long.Diagnose(readings)
+	require.NoError(t, err)
+	assert.Equal(t, diagnose(t, c, readings).Suspects, got.Suspects)
 }

@@ -52,8 +52,9 @@ func (e *Engine) judge(r *tester.Reading, prior []float64) (*judged, error) {
 		return nil, err
 	}
 	if from == 0 {
-		weighted := make([]float64, n*k)
-		for h := range n {
+		// Over the single faults: which pairs have joined by now must not matter.
+		weighted := make([]float64, e.singles*k)
+		for h := range e.singles {
 			for l := range k {
 				weighted[h*k+l] = j.logs[h*k+l] + e.prior[h] + prior[l]
 			}

@@ -30,6 +30,8 @@ type Test struct {
 	Minutes  float64      `json:"minutes"`
 	Say      string       `json:"say"` // what to do, in words
 	Why      string       `json:"why"`
+	// Finds is what could be found in a box that is opened, likeliest first.
+	Finds []Find `json:"finds,omitempty"`
 
 	here  float64 // of an opening: the probability that something is wrong there
 	saves float64 // of a reading: minutes of opening sound boxes it is expected to save
@@ -529,7 +531,7 @@ func (w *weighed) saves(joint [][]float64, causes []cause) float64 {
 // openings weighs looking into each box: what is wrong is there, or it is not.
 func (w *weighed) openings() []Test {
 	suspicion := w.bySite()
-	tests := []Test{}
+	tests, finds := []Test{}, w.finds()
 	minutes := w.e.settings.Minutes
 	for _, site := range append(w.e.circuit.Order(), circuit.Panel) {
 		here := suspicion[site]
@@ -537,6 +539,7 @@ func (w *weighed) openings() []Test {
 			continue
 		}
 		t := Test{Do: DoOpen, Site: site, GainBits: rounded(entropy(here)), Minutes: minutes.Open + minutes.Walk, here: min(here, 1)}
+		t.Finds = finds[site]
 		t.Say = fmt.Sprintf("Open %s, dead", w.e.circuit.LabelOf(site))
 		t.Why = fmt.Sprintf("What is wrong is there with %s. Breaker off, proven dead, then the cover.", percent(here))
 		if site == circuit.Panel {

@@ -21,6 +21,9 @@ const (
 	mostPairs = 300
 	// pairReach is how far below the best score, as a log, a pair may be. Assumption.
 	pairReach = 8
+	// keepPairs is how many an engine remembers; more than that, and all are
+	// forgotten and join anew as they are wanted.
+	keepPairs = 3000
 	// likelyPair is the probability from which a pair decides what to test. Assumption.
 	likelyPair = 1e-3
 )
@@ -50,6 +53,23 @@ func (e *Engine) universe(all []*judged) ([]int, error) {
 		order = append(order, e.pairs[p])
 	}
 	return order, nil
+}
+
+// forget drops the pairs, and what was worked out for them, once there are many.
+func (e *Engine) forget() {
+	if len(e.pairs) <= keepPairs {
+		return
+	}
+	e.hypotheses, e.prior = e.hypotheses[:e.singles], e.prior[:e.singles]
+	clear(e.pairs)
+	clear(e.judged)
+	for _, s := range e.states {
+		s.variations = s.variations[:e.singles]
+		for o := range s.shown {
+			s.shown[o] = s.shown[o][:min(len(s.shown[o]), e.singles)]
+		}
+		clear(s.kinds)
+	}
 }
 
 // A score is how a single fault stands to the readings at the likeliest supply level.
@@ -105,7 +125,6 @@ func (e *Engine) bestPairs(scores []score) []pair {
 		top = max(top, s.total)
 	}
 	for a := 1; a < len(scores); a++ {
-		// With a partner that costs nothing it would still be out of reach.
 		for b := a + 1; b < len(scores); b++ {
 			v := scores[a].total + scores[b].total - base + e.pairPrior
 			if v < top-pairReach-overlapMost {

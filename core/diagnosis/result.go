@@ -121,6 +121,7 @@ func (e *Engine) DiagnoseNow(readings []tester.Reading, now *tester.State) (*Res
 }
 
 func (e *Engine) weigh(readings []tester.Reading) (*weighed, error) {
+	e.forget()
 	prior := e.settings.Errors.levelPrior()
 	all, err := e.judgeAll(readings, prior)
 	if err != nil {
@@ -260,7 +261,7 @@ func (w *weighed) suspects() []Suspect {
 			g.best = h
 		}
 	}
-	slices.SortStableFunc(order, func(a, b *group) int { return cmp.Compare(b.Probability, a.Probability) })
+	slices.SortStableFunc(order, func(a, b *group) int { return cmp.Compare(rounded(b.Probability), rounded(a.Probability)) })
 	// What is too unlikely to be listed is no alternative to name either.
 	for i, g := range order {
 		if g.Probability < least {

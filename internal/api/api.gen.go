@@ -389,6 +389,9 @@ type Diagnosis = diagnosis.Result
 // Fault defines model for Fault.
 type Fault = circuit.Fault
 
+// Find defines model for Find.
+type Find = diagnosis.Find
+
 // FoundFault defines model for FoundFault.
 type FoundFault = diagnosis.FoundFault
 

@@ -710,6 +710,12 @@ export interface components {
             minutes: number;
             say: string;
             why: string;
+            /** @description What could be found in a box that is opened */
+            finds?: components["schemas"]["Find"][];
+        };
+        Find: {
+            faults: components["schemas"]["Fault"][];
+            words: string;
         };
         Danger: {
             name: string;

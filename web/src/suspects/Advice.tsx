@@ -50,7 +50,7 @@ export function Advice({ call, go }: Props) {
 				{opens && (
 					<div className="mt-3">
 						<Caution>{deadFirst}</Caution>
-						{now.site && <Looked call={call} site={now.site} />}
+						<Looked call={call} opening={now} />
 					</div>
 				)}
 				{then.length > 0 && (

@@ -1,33 +1,28 @@
-import type { Call, Reading } from '../api/client';
+import type { Call, Reading, Test } from '../api/client';
 import { useAddReading } from '../api/hooks';
 import { newID } from '../api/newID';
 import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { capital } from '../ui/words';
 
-/** Suspects from this probability on are offered as what was found. */
-const worthOffering = 0.01;
-
 /** What was found in the box that was opened: that is evidence like any reading. */
-export function Looked({ call, site }: { call: Call; site: string }) {
+export function Looked({ call, opening }: { call: Call; opening: Test }) {
+	const site = opening.site;
 	const add = useAddReading(call.id);
 	const enter = (reading: Reading) => add.mutate({ id: newID(), reading });
-	const here = call.diagnosis.suspects.filter(
-		(s) => s.site === site && s.faults.length > 0 && s.probability >= worthOffering,
-	);
 	return (
 		<div className="mt-3 grid gap-2">
 			<p className="m-0 font-bold">Opened, looked into, every conductor tugged:</p>
 			<div className="grid gap-px bg-rule">
-				{here.map((s) => (
+				{opening.finds?.map((f) => (
 					<button
-						key={JSON.stringify(s.faults)}
+						key={f.words}
 						type="button"
 						disabled={add.isPending}
-						onClick={() => enter({ tool: 'eyes', site, found: s.faults })}
+						onClick={() => enter({ tool: 'eyes', site, found: f.faults })}
 						className="flex min-h-11 items-center gap-2 bg-sheet px-3 text-left enabled:hover:bg-wash"
 					>
-						<b>Found</b> {capital(s.name)} {s.place}
+						<b>Found</b> {capital(f.words)}
 					</button>
 				))}
 			</div>
