@@ -45,7 +45,7 @@ func (w *weighed) finds() map[string][]Find {
 	index := map[string]*find{}
 	bySite := map[string][]*find{}
 	for _, h := range w.order {
-		if w.probability[h] == 0 {
+		if w.probability[h] < negligible {
 			continue
 		}
 		for _, site := range w.e.hypotheses[h].sites {
