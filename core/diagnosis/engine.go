@@ -16,6 +16,8 @@ type Settings struct {
 	Errors  Errors
 	Minutes Minutes
 	Tools   []tester.Tool // carried
+	// Conditions of the place raise and lower the weights.
+	Conditions Conditions
 }
 
 // Defaults are the settings used where the shop has not set its own.
@@ -39,6 +41,8 @@ type Engine struct {
 	pairPrior  float64      // log, beside the priors of a pair's two faults
 	states     map[string]*stage
 	judged     map[string]*judged // by the reading
+	effects    map[string]int     // single faults by what they do
+	names      map[circuit.Fault]circuit.Fault
 }
 
 // A stage is the circuit in one state, with what was predicted on it so far.
@@ -54,7 +58,7 @@ type stage struct {
 func NewEngine(c *circuit.Circuit, settings Settings) (*Engine, error) {
 	clean := c.Clone()
 	clean.Faults = nil
-	e := &Engine{circuit: clean, settings: settings, states: map[string]*stage{}, judged: map[string]*judged{}, pairs: map[pair]int{}}
+	e := &Engine{circuit: clean, settings: settings, states: map[string]*stage{}, judged: map[string]*judged{}, pairs: map[pair]int{}, names: map[circuit.Fault]circuit.Fault{}}
 	s, err := e.newStage(clean, true)
 	if err != nil {
 		return nil, err
@@ -101,10 +105,43 @@ func (e *Engine) newStage(c *circuit.Circuit, first bool) (*stage, error) {
 	}
 	s := &stage{bench: bench, shown: make([][]shown, len(bench.Outlets())), kinds: map[asked]*outcomes{}}
 	if first {
-		e.hypotheses, s.variations, err = enumerate(bench.Model, &e.settings.Weights)
+		e.hypotheses, s.variations, e.effects, err = enumerate(bench.Model, &e.settings.Weights, e.settings.Conditions)
 		return s, err
 	}
 	return s, s.extend(e.hypotheses)
+}
+
+// known is the fault as the catalogue names it: faults by another name that do
+// the same, as a wire off its terminal and that terminal open, are one.
+func (e *Engine) known(f circuit.Fault) circuit.Fault {
+	if g, ok := e.names[f]; ok {
+		return g
+	}
+	g := e.nameOf(f)
+	e.names[f] = g
+	return g
+}
+
+func (e *Engine) nameOf(f circuit.Fault) circuit.Fault {
+	if f.Kind == circuit.Resistive {
+		f.Ohms = looseOhms[0] // how loose does not matter
+	}
+	v, err := e.states[stateKey(nil)].bench.Model.Vary([]circuit.Fault{f})
+	if err != nil {
+		return f
+	}
+	if h, ok := e.effects[effectOf(v)]; ok && len(e.hypotheses[h].faults) == 1 {
+		return e.hypotheses[h].faults[0]
+	}
+	return f
+}
+
+func (e *Engine) allKnown(faults []circuit.Fault) []circuit.Fault {
+	out := make([]circuit.Fault, len(faults))
+	for i, f := range faults {
+		out[i] = e.known(f)
+	}
+	return out
 }
 
 func stateKey(state *tester.State) string {
@@ -156,15 +193,11 @@ func (s *stage) predict(outlet int, wanted func(h int) bool) []shown {
 
 // look puts every tester on the outlet.
 func look(c *tester.Condition, o circuit.Outlet) (s shown) {
-	s.sensor = c.SensorVolts(o)
-	s.yoke = c.LiveYoke(o)
-	for i := range tester.VoltNames {
-		s.high[i] = c.MeterVolts(o, i, tester.HighZ)
-		s.low[i] = c.MeterVolts(o, i, tester.LowZ)
-	}
+	f := c.Face(o)
+	s.sensor, s.high, s.low, s.lamps, s.lamp = f.Sensor, f.High, f.Low, f.Lamps, f.Lamp
+	s.yoke = f.LiveYoke()
+	s.short = slices.Contains(c.Tripped, circuit.Panel)
 	s.markGhosts()
-	s.lamps = c.LampVolts(o)
-	s.lamp = c.TestLampVolts(o)
 	return s
 }
 

@@ -16,6 +16,7 @@ type shown struct {
 	lamp   float64
 	ghost  [6]bool // of high: a voltage with no power behind it
 	yoke   bool    // dangerous to touch
+	short  bool    // what is wrong trips the breaker
 	known  bool    // worked out
 }
 
@@ -32,6 +33,12 @@ func (s *shown) markGhosts() {
 	for i := range s.high {
 		s.ghost[i] = s.low[i] < ghostShare*s.high[i]
 	}
+}
+
+// works reports whether what is plugged in would run.
+func (s *shown) works(k tester.Constants) bool {
+	glow := k.Glow(s.lamp)
+	return glow == tester.Bright || glow == tester.Over
 }
 
 func (s *shown) meter(mode tester.Mode) *[6]float64 {
@@ -95,6 +102,10 @@ func (e Errors) likelihoods(r *tester.Reading, s *shown, k tester.Constants, out
 		}
 	case tester.Lamp:
 		p = e.glowLikelihood(k.Glow(s.lamp), r.Glow)
+	case tester.Told:
+		if p = e.ToldOutlet; s.works(k) == *r.Works {
+			p = 1 - e.ToldOutlet
+		}
 	case tester.Meter:
 		for l, level := range levels {
 			out[l] = e.meterLikelihood(r, s, level)
@@ -186,6 +197,8 @@ func (e Errors) fits(r *tester.Reading, s *shown, level float64, k tester.Consta
 		}
 	case tester.Lamp:
 		return r.Glow == k.Glow(s.lamp)
+	case tester.Told:
+		return s.works(k) == *r.Works
 	case tester.Meter:
 		predicted := s.meter(r.Mode)
 		for i, seen := range r.Volts.All() {

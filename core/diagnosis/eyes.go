@@ -122,6 +122,7 @@ func (e *Engine) without(fixed []circuit.Fault) []int {
 	gone := func(f circuit.Fault) bool {
 		return slices.ContainsFunc(fixed, func(g circuit.Fault) bool { return same(f, g) })
 	}
+	fixed = e.allKnown(fixed)
 	left := make([]int, len(e.hypotheses))
 	for h := range e.hypotheses {
 		left[h] = h
@@ -166,7 +167,7 @@ func (e *Engine) eyes(r *tester.Reading, h *hypothesis) answer {
 		}
 		return flat("something", overlooked, false)
 	}
-	for _, f := range r.Found.Faults {
+	for _, f := range e.allKnown(r.Found.Faults) {
 		if !slices.ContainsFunc(here, func(g circuit.Fault) bool { return same(f, g) }) {
 			// It was seen: a hypothesis without it must be very wrong.
 			return flat("something", overlooked/100, false)

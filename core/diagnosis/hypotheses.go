@@ -23,17 +23,18 @@ type hypothesis struct {
 // catalogue enumerates the single faults of a circuit, and the few
 // compositions the trade has a name for because they kill.
 type catalogue struct {
-	c     *circuit.Circuit
-	w     *circuit.Wired
-	table *Weights
-	all   []hypothesis
+	c          *circuit.Circuit
+	w          *circuit.Wired
+	table      *Weights
+	conditions Conditions
+	all        []hypothesis
 }
 
 // enumerate lists every hypothesis of the circuit; the first is that nothing
 // is wrong. Faults that do the same to the network are kept once, by the place
 // named first.
-func enumerate(model *network.Model, table *Weights) ([]hypothesis, []*network.Variation, error) {
-	k := &catalogue{c: model.Wired.Circuit, w: model.Wired, table: table}
+func enumerate(model *network.Model, table *Weights, conditions Conditions) ([]hypothesis, []*network.Variation, map[string]int, error) {
+	k := &catalogue{c: model.Wired.Circuit, w: model.Wired, table: table, conditions: conditions}
 	k.add(nil, table.NothingWrong)
 	k.breaker()
 	for i := range k.c.Cables {
@@ -49,20 +50,25 @@ func enumerate(model *network.Model, table *Weights) ([]hypothesis, []*network.V
 	}
 	var kept []hypothesis
 	var variations []*network.Variation
-	seen := map[string]bool{}
+	seen := map[string]int{}
 	for _, h := range k.all {
 		v, err := model.Vary(h.faults)
 		if err != nil {
-			return nil, nil, err
+			return nil, nil, nil, err
 		}
-		same := fmt.Sprint(v.Opened, v.Loose, v.Bridged, guardStates(v.Guards))
-		if seen[same] {
+		effect := effectOf(v)
+		if _, known := seen[effect]; known {
 			continue
 		}
-		seen[same] = true
+		seen[effect] = len(kept)
 		kept, variations = append(kept, h), append(variations, v)
 	}
-	return kept, variations, nil
+	return kept, variations, seen, nil
+}
+
+// effectOf names what a variation does to the network.
+func effectOf(v *network.Variation) string {
+	return fmt.Sprint(v.Opened, v.Loose, v.Bridged, guardStates(v.Guards))
 }
 
 // guardStates tells apart faults that open nothing, such as one that cannot trip.
@@ -87,19 +93,26 @@ func (k *catalogue) add(faults []circuit.Fault, factors ...Weight) {
 	k.all = append(k.all, h)
 }
 
+// with is a fault's own weight and what multiplies it.
+func with(own Weight, factors ...[]Weight) []Weight {
+	return append([]Weight{own}, slices.Concat(factors...)...)
+}
+
 func one(f circuit.Fault) []circuit.Fault { return []circuit.Fault{f} }
 
 // gone adds the place open, and loose.
 func (k *catalogue) gone(at string, factors ...Weight) {
 	k.add(one(circuit.Fault{Kind: circuit.Open, At: at}), factors...)
 	for _, ohms := range looseOhms {
-		k.add(one(circuit.Fault{Kind: circuit.Resistive, At: at, Ohms: ohms}), append(slices.Clone(factors), k.table.LooseOf)...)
+		loose := append(slices.Clone(factors), k.table.LooseOf)
+		k.add(one(circuit.Fault{Kind: circuit.Resistive, At: at, Ohms: ohms}), append(loose, k.complained(WarmOrScorched, ComesAndGoes)...)...)
 	}
 }
 
 func (k *catalogue) breaker() {
-	k.add(one(circuit.Fault{Kind: circuit.BreakerAt, At: circuit.Panel, State: "tripped"}), k.table.BreakerTripped)
-	k.add(one(circuit.Fault{Kind: circuit.BreakerAt, At: circuit.Panel, State: "off"}), k.table.BreakerOff)
+	dead := k.complained(PartDead)
+	k.add(one(circuit.Fault{Kind: circuit.BreakerAt, At: circuit.Panel, State: "tripped"}), with(k.table.BreakerTripped, dead)...)
+	k.add(one(circuit.Fault{Kind: circuit.BreakerAt, At: circuit.Panel, State: "off"}), with(k.table.BreakerOff, dead)...)
 	if k.c.Breaker.Protection.SeesGroundFaults() {
 		k.guard(circuit.Panel)
 	}
@@ -109,8 +122,8 @@ func (k *catalogue) cable(cable *circuit.Cable) {
 	for _, conductor := range cable.Conductors {
 		for _, at := range []string{cable.To, cable.From} {
 			end := circuit.Point{Kind: circuit.CableEndPoint, Owner: cable.ID, At: at, Conductor: conductor}
-			factors := []Weight{k.table.OpenEnd}
-			if k.carriesOn(cable, at) {
+			factors := with(k.table.OpenEnd, k.termination(at, k.onDevice(at)))
+			for range min(k.carriesOn(at), mostCarried) {
 				factors = append(factors, k.table.CarriesOn)
 			}
 			k.gone(end.String(), factors...)
@@ -123,16 +136,26 @@ func (k *catalogue) cable(cable *circuit.Cable) {
 			continue
 		}
 		for _, at := range []string{cable.To, cable.From} {
-			k.swap(cable.ID+"@"+at, pair, k.table.SwapCableEnd)
+			k.swap(cable.ID+"@"+at, pair, with(k.table.SwapCableEnd, k.slip(at))...)
 		}
 	}
 }
 
-// carriesOn reports whether the cable's end lands on a device that feeds
-// others through it.
-func (k *catalogue) carriesOn(cable *circuit.Cable, at string) bool {
+// mostCarried is how many cables fed through a device raise its weight. Assumption.
+const mostCarried = 2
+
+// carriesOn counts the cables that a device in the box feeds through itself.
+func (k *catalogue) carriesOn(at string) int {
+	if box := k.c.Box(at); box == nil || box.Makeup != circuit.FeedThrough || len(box.Devices) != 1 {
+		return 0
+	}
+	return len(k.c.Outgoing(at))
+}
+
+// onDevice reports whether the cables in the box land on a device's own terminals.
+func (k *catalogue) onDevice(at string) bool {
 	box := k.c.Box(at)
-	return box != nil && box.Makeup == circuit.FeedThrough && len(box.Devices) == 1 && len(k.c.Outgoing(at)) > 0
+	return box != nil && len(box.Devices) == 1 && (box.Makeup == circuit.FeedThrough || len(k.c.Outgoing(at)) == 0)
 }
 
 func (k *catalogue) swap(at string, pair circuit.Pair, factors ...Weight) {
@@ -147,7 +170,7 @@ func (k *catalogue) device(box *circuit.Box, v *circuit.Device) {
 		at := v.ID + "." + t.Name
 		id, _ := k.w.Find(at)
 		if wires := len(k.w.TerminationsAt(id)); wires > 0 {
-			k.gone(at, k.table.OpenJumper)
+			k.gone(at, with(k.table.OpenJumper, k.termination(box.ID, true))...)
 		}
 	}
 	for _, half := range circuit.Halves {
@@ -155,19 +178,23 @@ func (k *catalogue) device(box *circuit.Box, v *circuit.Device) {
 			if conductor == circuit.Ground && !v.HasGroundSlot() {
 				continue
 			}
-			k.gone(v.ID+"."+string(half)+"."+string(conductor), k.table.OpenSlot)
+			factors := with(k.table.OpenSlot, k.complained(ComesAndGoes))
+			if k.conditions.has(box.ID, Worn) {
+				factors = append(factors, k.table.WornSlots)
+			}
+			k.gone(v.ID+"."+string(half)+"."+string(conductor), factors...)
 		}
 	}
 	if v.Kind == circuit.Receptacle {
 		if v.Tab.Hot == circuit.TabIntact {
-			k.gone(v.ID+".tab.hot", k.table.OpenTab)
+			k.gone(v.ID+".tab.hot", with(k.table.OpenTab, k.complained(ComesAndGoes))...)
 		}
 		if v.Tab.Neutral == circuit.TabIntact {
-			k.gone(v.ID+".tab.neutral", k.table.OpenTab)
+			k.gone(v.ID+".tab.neutral", with(k.table.OpenTab, k.complained(ComesAndGoes))...)
 		}
 	}
 	for _, pair := range circuit.Pairs {
-		k.swap(v.ID, pair, k.table.SwapDevice)
+		k.swap(v.ID, pair, with(k.table.SwapDevice, k.slip(box.ID), k.complained(TesterSays))...)
 	}
 	k.bonds(box, v)
 	k.protection(box, v)
@@ -176,26 +203,35 @@ func (k *catalogue) device(box *circuit.Box, v *circuit.Device) {
 // protection lists how a GFCI fails, and what it would trip on.
 func (k *catalogue) protection(box *circuit.Box, v *circuit.Device) {
 	if v.Kind == circuit.GFCI {
-		k.guard(v.ID)
-		k.add(one(circuit.Fault{Kind: circuit.GFCIFault, At: v.ID, State: "line-load-swapped"}), k.table.LineLoadSwapped)
+		k.guard(v.ID, k.failing(box.ID)...)
+		k.add(one(circuit.Fault{Kind: circuit.GFCIFault, At: v.ID, State: "line-load-swapped"}),
+			with(k.table.LineLoadSwapped, k.slip(box.ID), k.complained(WillNotReset))...)
 	}
 	if !hasGuards(k.c) {
 		return
 	}
-	k.add(one(circuit.Fault{Kind: circuit.Leak, At: v.ID, Ohms: leakOhms}), k.table.Leak)
+	k.add(one(circuit.Fault{Kind: circuit.Leak, At: v.ID, Ohms: leakOhms}), with(k.table.Leak, k.damp(box.ID), k.complained(TripsAtTimes, WillNotReset))...)
 	if v.ID == box.Devices[0].ID {
-		k.add(one(circuit.Fault{Kind: circuit.Touching, At: box.ID, Pair: circuit.NeutralGround, Ohms: 0.05}), k.table.Touching)
+		k.add(one(circuit.Fault{Kind: circuit.Touching, At: box.ID, Pair: circuit.NeutralGround, Ohms: 0.05}), with(k.table.Touching, k.slip(box.ID), k.complained(TripsAtTimes, WillNotReset))...)
 	}
 }
 
-// guard lists how what compares currents fails.
-func (k *catalogue) guard(at string) {
-	for _, f := range []struct {
-		state  string
-		weight Weight
-	}{{"tripped", k.table.GFCITripped}, {"dead", k.table.GFCIDead}, {"no-trip", k.table.GFCINoTrip}} {
-		k.add(one(circuit.Fault{Kind: circuit.GFCIFault, At: at, State: f.state}), f.weight)
+// guard lists how what compares currents fails; failing raises what is no mere trip.
+func (k *catalogue) guard(at string, failing ...Weight) {
+	state := func(state string, factors ...Weight) {
+		k.add(one(circuit.Fault{Kind: circuit.GFCIFault, At: at, State: state}), factors...)
 	}
+	state("tripped", with(k.table.GFCITripped, k.complained(OneDead, PartDead, OffUnnoticed))...)
+	state("dead", with(k.table.GFCIDead, k.complained(WillNotReset), failing)...)
+	state("no-trip", with(k.table.GFCINoTrip, k.complained(DoesNotTrip), failing)...)
+}
+
+// damp lists what raises the weight of a leak in the box.
+func (k *catalogue) damp(box string) []Weight {
+	if k.conditions.has(box, Outdoors) {
+		return []Weight{k.table.OutdoorsLeak}
+	}
+	return nil
 }
 
 // leakOhms is a leak that trips a GFCI: 8 mA at 120 V. Assumption.
@@ -209,26 +245,27 @@ func (k *catalogue) bonds(box *circuit.Box, v *circuit.Device) {
 	if grounded {
 		bootleg = k.table.Bootleg
 	}
-	k.add(one(bond(circuit.NeutralGround)), bootleg)
+	factors := with(bootleg, k.slip(box.ID))
+	k.add(one(bond(circuit.NeutralGround)), factors...)
 	k.add(one(bond(circuit.HotNeutral)), k.table.Short)
 	k.add(one(bond(circuit.HotGround)), k.table.Short)
 
 	reverse := []circuit.Fault{{Kind: circuit.Swapped, At: v.ID, Pair: circuit.HotNeutral}, bond(circuit.NeutralGround)}
 	if !grounded {
-		k.add(reverse, bootleg, k.table.ReverseBootleg)
+		k.add(reverse, append(factors, k.table.ReverseBootleg)...)
 		return
 	}
 	// With a sound ground this is a short; it lives only where the ground is open too.
 	if line := k.c.LineCable(box.ID); line != nil {
 		open := circuit.Fault{Kind: circuit.Open, At: line.ID + "@" + box.ID + "." + string(circuit.Ground)}
-		k.add(append(reverse, open), bootleg, k.table.ReverseBootleg, k.table.GroundOpenToo)
+		k.add(append(reverse, open), append(factors, k.table.ReverseBootleg, k.table.GroundOpenToo)...)
 	}
 }
 
 func (k *catalogue) splices(box *circuit.Box) {
 	for _, name := range k.landings(box) {
 		if strings.Contains(name, ".splice:") {
-			k.gone(name, k.table.OpenSplice)
+			k.gone(name, with(k.table.OpenSplice, k.termination(box.ID, false))...)
 		}
 	}
 }
@@ -269,7 +306,7 @@ func (k *catalogue) moved(box *circuit.Box) {
 				if err != nil || p == right || p.Conductor == from.Conductor && p.Kind == circuit.TerminalPoint {
 					continue
 				}
-				k.add(one(circuit.Fault{Kind: circuit.Moved, At: from.String(), To: to}), k.table.Moved)
+				k.add(one(circuit.Fault{Kind: circuit.Moved, At: from.String(), To: to}), with(k.table.Moved, k.slip(box.ID))...)
 			}
 		}
 	}

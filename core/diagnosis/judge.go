@@ -43,7 +43,8 @@ func (e *Engine) judge(r *tester.Reading, prior []float64) (*judged, error) {
 	from := len(j.codes)
 	j.logs = append(j.logs, make([]float64, (n-from)*k)...)
 	j.codes = append(j.codes, make([]string, n-from)...)
-	if r.OnPoints() || r.Tool == tester.Eyes || r.Tool == tester.PlugButton || r.Tool == tester.DeviceButton || r.Tool == tester.Analyzer {
+	if r.OnPoints() || r.Tool == tester.Eyes || r.Tool == tester.PlugButton || r.Tool == tester.DeviceButton || r.Tool == tester.Analyzer ||
+		r.Tool == tester.Told && r.Asked != "" {
 		err = e.judgeAsked(j, r, s, from)
 	} else {
 		err = e.judgeShown(j, r, s, from)
@@ -63,6 +64,15 @@ func (e *Engine) judge(r *tester.Reading, prior []float64) (*judged, error) {
 	}
 	e.judged[string(key)] = j
 	return j, nil
+}
+
+// doubted is the reading when a share of such readings is anything at all.
+func (j *judged) doubted(share float64) *judged {
+	d := &judged{logs: make([]float64, len(j.logs)), overall: j.overall, codes: j.codes, fits: j.fits, asked: j.asked}
+	for i, log := range j.logs {
+		d.logs[i] = logSum([]float64{log + math.Log(1-share), j.overall + math.Log(share)})
+	}
+	return d
 }
 
 // judgeShown judges a reading of a tester whose predictions are kept by outlet.
@@ -100,6 +110,8 @@ func (s *shown) code(r *tester.Reading, k tester.Constants) string {
 		}
 	case tester.Lamp:
 		b.WriteString(string(k.Glow(s.lamp)))
+	case tester.Told:
+		fmt.Fprint(&b, s.works(k))
 	case tester.Meter:
 		for i, v := range r.Volts.All() {
 			if v != nil {
@@ -146,6 +158,9 @@ func (e *Engine) answer(r *tester.Reading, h int, s *stage) (answer, error) {
 		return e.eyes(r, &e.hypotheses[h]), nil
 	}
 	errors, c := e.settings.Errors, s.bench.Settle(s.variations[h])
+	if r.Tool == tester.Told {
+		return errors.told(r, c), nil
+	}
 	switch {
 	case r.Tool == tester.PlugButton:
 		o, ok := c.Outlet(r.At, r.Half)
@@ -177,6 +192,31 @@ func (e *Engine) answer(r *tester.Reading, h int, s *stage) (answer, error) {
 		is, err := c.OhmsBetween(r.Between[0], r.Between[1])
 		return errors.ohms(is, *r.Reads), err
 	}
+}
+
+// told judges an answer of the customer's by what would have happened.
+func (e Errors) told(r *tester.Reading, c *tester.Condition) answer {
+	guards := c.Variation.Guards
+	is := tester.NothingChanged
+	for _, f := range c.Variation.Faults {
+		switch {
+		case r.Asked == tester.CycleBreaker && f.Kind == circuit.BreakerAt, r.Asked == tester.ResetGFCIs && f.Kind == circuit.GFCIFault && f.State == "tripped":
+			is = tester.CameBack
+		case r.Asked == tester.ResetGFCIs && f.Kind == circuit.GFCIFault && f.State != "no-trip":
+			is = tester.WillNotHold
+		}
+	}
+	for _, name := range c.Tripped { // by what is wrong: it trips again
+		breaker := name == circuit.Panel
+		ground := slices.ContainsFunc(guards, func(g circuit.Guard) bool { return g.Name == name })
+		if r.Asked == tester.CycleBreaker && breaker || r.Asked == tester.ResetGFCIs && ground {
+			is = tester.WillNotHold
+		}
+	}
+	if is == r.Answer {
+		return flat(string(is), 1-e.Told, true)
+	}
+	return flat(string(is), e.Told/float64(len(tester.Answers)-1), false)
 }
 
 // digits rounds a prediction to what an electrician would call the same.

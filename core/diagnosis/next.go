@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"strconv"
 	"strings"
 
 	"elvat/core/circuit"
@@ -20,31 +19,28 @@ const (
 
 // A Test is something to do next.
 type Test struct {
-	Do       string       `json:"do"`
-	At       string       `json:"at,omitempty"` // a device
-	Half     circuit.Half `json:"half,omitempty"`
-	Tool     tester.Tool  `json:"tool,omitempty"`
-	Mode     tester.Mode  `json:"mode,omitempty"`
-	Site     string       `json:"site,omitempty"`
-	GainBits float64      `json:"gainBits"`
-	Minutes  float64      `json:"minutes"`
-	Say      string       `json:"say"` // what to do, in words
-	Why      string       `json:"why"`
+	Do   string       `json:"do"`
+	At   string       `json:"at,omitempty"` // a device
+	Half circuit.Half `json:"half,omitempty"`
+	Tool tester.Tool  `json:"tool,omitempty"`
+	Mode tester.Mode  `json:"mode,omitempty"`
+	Site string       `json:"site,omitempty"`
+	// Between are the points a dead ohmmeter is put on.
+	Between  *[2]string `json:"between,omitempty"`
+	GainBits float64    `json:"gainBits"`
+	Minutes  float64    `json:"minutes"`
+	Say      string     `json:"say"` // what to do, in words
+	Why      string     `json:"why"`
 	// Finds is what could be found in a box that is opened, likeliest first.
 	Finds []Find `json:"finds,omitempty"`
 
-	here  float64 // of an opening: the probability that something is wrong there
-	saves float64 // of a reading: minutes of opening sound boxes it is expected to save
-}
+	// Again: it was wrong before something was put right, and was not read since.
+	Again bool `json:"again,omitempty"`
+	// Ahead is how many minutes are expected to be spent on top of opening the
+	// faulty box itself when this is done next.
+	Ahead float64 `json:"ahead"`
 
-// rank is bits per minute spent for nothing: the faulty box has to be opened
-// anyway, so opening a box costs only as far as it is likely to be a sound one.
-func (t *Test) rank() float64 {
-	minutes := t.Minutes
-	if t.Do == DoOpen {
-		minutes *= 1 - min(t.here, 0.999)
-	}
-	return t.GainBits / minutes
+	seen [][]float64 // of a reading: by cause, the probability of it and of each thing that can be seen
 }
 
 const (
@@ -120,20 +116,113 @@ func (w *weighed) next(settled bool, site string) []Test {
 			}
 			for _, mode := range modes {
 				t := Test{Do: DoReading, At: outlet.Device, Half: outlet.Half, Tool: tool, Mode: mode}
-				t.Minutes = w.e.settings.Minutes.Tool[tool] + w.walk(outlet.Device)
+				t.Minutes = w.minutesOf(&t) + w.walk(outlet.Device)
 				w.expect(&t, stage, o, causes)
 				tests = append(tests, t)
 			}
 		}
+		tests = append(tests, w.dead(stage, o, causes)...)
 	}
 	tests = append(tests, w.openings()...)
-	tests = slices.DeleteFunc(tests, func(t Test) bool { return t.GainBits < worthBits })
-	slices.SortStableFunc(tests, func(a, b Test) int { return cmp.Compare(b.rank(), a.rank()) })
-	if !slices.ContainsFunc(tests, func(t Test) bool { return t.saves > pays*t.Minutes }) {
-		// No reading is worth its minutes any more: the likeliest box first.
-		slices.SortStableFunc(tests, func(a, b Test) int { return cmp.Compare(b.here, a.here) })
+	again := w.again()
+	for i := range tests {
+		tests[i].Again = again[asTaken(tests[i])]
 	}
+	tests = slices.DeleteFunc(tests, func(t Test) bool { return t.GainBits < worthBits && !t.Again })
+	w.lookAhead(tests, causes)
+	slices.SortStableFunc(tests, func(a, b Test) int {
+		return cmp.Or(first(a.Again, b.Again), cmp.Compare(a.Ahead, b.Ahead))
+	})
 	return tests[:min(len(tests), keepTests)]
+}
+
+// A taken is a tester on one half of a device.
+type taken struct {
+	at   string
+	half circuit.Half
+	tool tester.Tool
+}
+
+func asTaken(t Test) taken { return taken{t.At, t.Half, t.Tool} }
+
+// again lists the readings that were wrong before something was put right and
+// were not taken since: each is taken again before anything is said to be mended.
+func (w *weighed) again() map[taken]bool {
+	wrong := map[taken]bool{}
+	for i := range w.readings {
+		r := &w.readings[i]
+		k := taken{r.At, r.Half, r.Tool}
+		switch {
+		case r.At == "":
+		case i >= w.before:
+			for other := range wrong {
+				if other.at == k.at && other.half == k.half {
+					delete(wrong, other)
+				}
+			}
+		case !w.judged[i].fits(healthy, w.level):
+			wrong[k] = true
+		}
+	}
+	return wrong
+}
+
+// first orders what is so before what is not.
+func first(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case a:
+		return -1
+	default:
+		return 1
+	}
+}
+
+// worthDead is the probability of a short from which an ohmmeter is thought of. Assumption.
+const worthDead = 0.03
+
+// dead proposes an ohmmeter between the slots of a dead outlet where there may
+// be a short: the fewer ohms, the nearer it is.
+func (w *weighed) dead(s *stage, outlet int, causes []cause) []Test {
+	o := s.bench.Outlets()[outlet]
+	if o.Half != circuit.Top || !slices.Contains(w.e.settings.Tools, tester.Meter) {
+		return nil
+	}
+	short := 0.0
+	for h, seen := range w.at(s, outlet) {
+		if seen.known && seen.short {
+			short += w.probability[h]
+		}
+	}
+	if short < worthDead {
+		return nil
+	}
+	var tests []Test
+	for _, other := range []circuit.Conductor{circuit.Neutral, circuit.Ground} {
+		if other == circuit.Ground && !o.HasGround {
+			continue
+		}
+		slot := o.Device + "." + string(o.Half) + "."
+		t := Test{Do: DoReading, At: o.Device, Half: o.Half, Tool: tester.Ohms, Between: &[2]string{slot + string(circuit.Hot), slot + string(other)}}
+		t.Minutes = w.minutesOf(&t) + w.walk(o.Device)
+		w.expect(&t, s, outlet, causes)
+		tests = append(tests, t)
+	}
+	return tests
+}
+
+// minutesOf is how long a reading takes once there. The first with an ohmmeter
+// takes going to the panel, to see the breaker off.
+func (w *weighed) minutesOf(t *Test) float64 {
+	if t.Tool != tester.Ohms {
+		return w.e.settings.Minutes.Tool[t.Tool]
+	}
+	minutes := w.e.settings.Minutes.Tool[tester.Meter]
+	if !slices.ContainsFunc(w.readings, func(r tester.Reading) bool { return r.Tool == tester.Ohms }) {
+		minutes += w.e.settings.Minutes.ToPanel
+	}
+	return minutes
 }
 
 // mostOpenGround is the probability of a missing ground up to which a plug
@@ -180,15 +269,7 @@ const (
 
 // walk is what it costs to get there from where the last reading was taken.
 func (w *weighed) walk(device string) float64 {
-	if len(w.readings) == 0 {
-		return w.e.settings.Minutes.Walk
-	}
-	last := w.readings[len(w.readings)-1]
-	_, here := w.e.circuit.Device(last.At)
-	if last.Tool == tester.Eyes {
-		here = w.e.circuit.Box(last.Site)
-	}
-	if _, there := w.e.circuit.Device(device); here != nil && here == there {
+	if at := w.standsAt(); at != "" && at == w.boxOf(device) {
 		return 0
 	}
 	return w.e.settings.Minutes.Walk
@@ -212,9 +293,13 @@ func (w *weighed) expect(t *Test, s *stage, outlet int, causes []cause) {
 		joint[c] = kinds.blurred(predicted)
 	}
 	t.GainBits = rounded(information(joint))
-	t.saves = w.saves(joint, causes)
+	t.seen = joint
 	t.Say = fmt.Sprintf("%s at %s, %s half", w.toolWords(t), w.e.place(t.At), t.Half)
-	if t.Tool == tester.DeviceButton {
+	switch t.Tool {
+	case tester.Ohms:
+		other := t.Between[1][strings.LastIndex(t.Between[1], ".")+1:]
+		t.Say = fmt.Sprintf("Breaker off, proven dead, nothing plugged in: ohmmeter from hot to %s slot at %s", other, w.e.place(t.At))
+	case tester.DeviceButton:
 		t.Say = fmt.Sprintf("%s at %s", w.toolWords(t), w.e.place(t.At))
 	}
 	t.Why = w.parts(joint, causes)
@@ -234,171 +319,11 @@ func (w *weighed) toolWords(t *Test) string {
 		return "The GFCI's own button"
 	case tester.Analyzer:
 		return "Load tester"
+	case tester.Ohms:
+		return "Ohmmeter"
 	default:
 		return "Meter on " + string(t.Mode)
 	}
-}
-
-// outcomes are what a reading can turn out as, and how a prediction blurs into them.
-type outcomes struct {
-	count   int
-	predict func(h int) int // what the hypothesis shows
-	blur    func(predicted, seen int) float64
-	kept    map[int]int
-}
-
-// of is the outcome that the hypothesis predicts.
-func (o *outcomes) of(h int) int {
-	kind, known := o.kept[h]
-	if !known {
-		kind = o.predict(h)
-		o.kept[h] = kind
-	}
-	return kind
-}
-
-// blurred turns the probabilities of what is predicted into those of what is seen.
-func (o *outcomes) blurred(predicted []float64) []float64 {
-	row := make([]float64, o.count)
-	for is, p := range predicted {
-		if p == 0 {
-			continue
-		}
-		for seen := range row {
-			row[seen] += p * o.blur(is, seen)
-		}
-	}
-	return row
-}
-
-// asked is a reading that can be taken on a stage.
-type asked struct {
-	outlet int
-	tool   tester.Tool
-	mode   tester.Mode
-}
-
-// outcomes of a reading. They do not depend on what was read before, so they
-// are worked out once for each hypothesis.
-func (w *weighed) outcomes(t *Test, s *stage, outlet int) *outcomes {
-	w.at(s, outlet)
-	key := asked{outlet, t.Tool, t.Mode}
-	if s.kinds[key] == nil {
-		s.kinds[key] = w.e.outcomesOf(t, s, outlet)
-		s.kinds[key].kept = map[int]int{}
-	}
-	return s.kinds[key]
-}
-
-func (e *Engine) outcomesOf(t *Test, s *stage, outlet int) *outcomes {
-	errors, k := e.settings.Errors, s.bench.Constants
-	seen := func(h int) *shown { return &s.shown[outlet][h] }
-	switch t.Tool {
-	case tester.Plug:
-		return &outcomes{count: 8, predict: func(h int) int {
-			kind := 0
-			for i := range 3 {
-				if k.Lit(seen(h).lamps[i]) == tester.IsLit {
-					kind |= 1 << i
-				}
-			}
-			return kind
-		}, blur: func(predicted, seen int) float64 {
-			p := 1.0
-			for i := range 3 {
-				if (predicted^seen)>>i&1 == 1 {
-					p *= errors.Lamp
-				} else {
-					p *= 1 - errors.Lamp
-				}
-			}
-			return p
-		}}
-	case tester.Sensor:
-		return &outcomes{count: 27, predict: func(h int) int {
-			kind := 0
-			for i, v := range seen(h).sensor {
-				level := tester.None
-				if !math.IsNaN(v) {
-					level = k.Level(v)
-				}
-				kind += slices.Index(tester.Levels, level) * []int{1, 3, 9}[i]
-			}
-			return kind
-		}, blur: func(predicted, seen int) float64 {
-			p := 1.0
-			for range 3 {
-				p *= errors.levelLikelihood(tester.Levels[predicted%3], tester.Levels[seen%3])
-				predicted, seen = predicted/3, seen/3
-			}
-			return p
-		}}
-	case tester.Lamp:
-		return &outcomes{count: len(tester.Glows), predict: func(h int) int {
-			return slices.Index(tester.Glows, k.Glow(seen(h).lamp))
-		}, blur: func(predicted, seen int) float64 {
-			return errors.glowLikelihood(tester.Glows[predicted], tester.Glows[seen])
-		}}
-	case tester.Meter:
-		return distinct(errors.VoltsWild, func(h int) string {
-			var key strings.Builder
-			for i := range tester.VoltNames {
-				key.WriteString(seen(h).bin(t.Mode, i))
-			}
-			return key.String()
-		})
-	default:
-		o := s.bench.Outlets()[outlet]
-		return distinct(errors.Trip, func(h int) string { return askedCode(t.Tool, s.bench.Settle(s.variations[h]), o) })
-	}
-}
-
-// askedCode puts a tester on the outlet whose predictions are not kept.
-func askedCode(tool tester.Tool, c *tester.Condition, o circuit.Outlet) string {
-	switch tool {
-	case tester.PlugButton:
-		return strings.Join(c.PlugButton(o), "+")
-	case tester.DeviceButton:
-		return strings.Join(c.DeviceButton(o.Device), "+")
-	}
-	a := c.Analyze(o)
-	code := string(a.Wiring)
-	for _, x := range []*float64{a.Ohms.HotNeutral, a.Ohms.Neutral, a.Ohms.Ground} {
-		if x == nil {
-			code += " -"
-		} else {
-			code += " " + strconv.FormatFloat(*x, 'g', 1, 64)
-		}
-	}
-	return code
-}
-
-// distinct takes the distinct predictions as what can be seen; each is taken
-// for one of the others with the probability wrong.
-func distinct(wrong float64, code func(h int) string) *outcomes {
-	o := &outcomes{}
-	index := map[string]int{}
-	o.predict = func(h int) int {
-		key := code(h)
-		i, ok := index[key]
-		if !ok {
-			i = len(index)
-			index[key] = i
-			o.count = len(index)
-		}
-		return i
-	}
-	o.blur = func(predicted, seen int) float64 {
-		switch {
-		case o.count == 1:
-			return 1
-		case predicted == seen:
-			return 1 - wrong
-		default:
-			return wrong / float64(o.count-1)
-		}
-	}
-	return o
 }
 
 // information is the mutual information, in bits, of rows and columns of a
@@ -483,51 +408,6 @@ func percent(p float64) string {
 	}
 }
 
-// pays is the share of a reading's minutes that it must be expected to save by
-// itself; below one, since the next reading may save the rest. Assumption.
-const pays = 0.1
-
-// saves is how many minutes of opening sound boxes a reading is expected to
-// save, when boxes are opened in the order of suspicion.
-func (w *weighed) saves(joint [][]float64, causes []cause) float64 {
-	outcomes := len(joint[0])
-	wide := outcomes + 1 // by outcome, and whatever it shows
-	index := map[string]int{}
-	var bySite []float64
-	for c := range causes {
-		for _, site := range causes[c].sites {
-			i, known := index[site]
-			if !known {
-				i = len(index)
-				index[site] = i
-				bySite = append(bySite, make([]float64, wide)...)
-			}
-			row := bySite[i*wide : (i+1)*wide]
-			for o, p := range joint[c] {
-				row[o] += p
-				row[outcomes] += p
-			}
-		}
-	}
-	at := make([]float64, len(index))
-	wasted := func(o int) float64 {
-		for i := range at {
-			at[i] = bySite[i*wide+o]
-		}
-		slices.Sort(at)
-		sum := 0.0
-		for i, p := range at {
-			sum += float64(len(at)-1-i) * p // so many boxes are opened before
-		}
-		return sum * w.e.settings.Minutes.Open
-	}
-	saved := wasted(outcomes)
-	for o := range outcomes {
-		saved -= wasted(o)
-	}
-	return saved
-}
-
 // openings weighs looking into each box: what is wrong is there, or it is not.
 func (w *weighed) openings() []Test {
 	suspicion := w.bySite()
@@ -538,7 +418,7 @@ func (w *weighed) openings() []Test {
 		if here < least {
 			continue
 		}
-		t := Test{Do: DoOpen, Site: site, GainBits: rounded(entropy(here)), Minutes: minutes.Open + minutes.Walk, here: min(here, 1)}
+		t := Test{Do: DoOpen, Site: site, GainBits: rounded(entropy(here)), Minutes: minutes.Open + minutes.Walk}
 		t.Finds = finds[site]
 		t.Say = fmt.Sprintf("Open %s, dead", w.e.circuit.LabelOf(site))
 		t.Why = fmt.Sprintf("What is wrong is there with %s. Breaker off, proven dead, then the cover.", percent(here))

@@ -84,6 +84,7 @@ type weighed struct {
 	probability []float64 // by hypothesis; zero for those that do not
 	unexplained float64
 	level       float64 // of the supply, most likely
+	before      int     // how many of the readings were taken before something was last put right
 }
 
 // Diagnose weighs all hypotheses by the readings. What is to be read next is
@@ -156,7 +157,11 @@ func (e *Engine) judgeAll(readings []tester.Reading, prior []float64) ([]*judged
 		if err != nil {
 			return nil, fmt.Errorf("readings[%d]: %w", i, err)
 		}
-		all = append(all, j.after(e.without(fixed)))
+		j = j.after(e.without(fixed))
+		if r.Doubtful {
+			j = j.doubted(e.settings.Errors.Doubtful)
+		}
+		all = append(all, j)
 	}
 	return all, nil
 }
@@ -183,6 +188,11 @@ func (e *Engine) weighed(readings []tester.Reading, all []*judged, prior []float
 	w.normalise(logs, other)
 	w.now = e.states[stateKey(nil)]
 	w.collapse(e.without(fixedIn(readings)))
+	for i, r := range readings {
+		if r.Tool == tester.Fixed {
+			w.before = len(seen(readings[:i]))
+		}
+	}
 	return w
 }
 
@@ -332,12 +342,16 @@ func (w *weighed) why(h int) string {
 var toolName = map[tester.Tool]string{
 	tester.Plug: "plug tester", tester.PlugButton: "plug tester's button", tester.DeviceButton: "device's own button",
 	tester.Meter: "meter", tester.Sensor: "sensor", tester.Lamp: "test lamp", tester.Analyzer: "load tester",
-	tester.Ohms: "ohms", tester.Clamp: "clamp",
+	tester.Ohms: "ohms", tester.Clamp: "clamp", tester.Told: "customer's word",
 }
 
 // readingWords names a reading in a sentence.
 func (e *Engine) readingWords(r *tester.Reading) string {
 	switch {
+	case r.Tool == tester.Told && r.Asked == tester.ResetGFCIs:
+		return "the customer's word on the GFCIs"
+	case r.Tool == tester.Told && r.Asked == tester.CycleBreaker:
+		return "the customer's word on the breaker"
 	case r.Tool == tester.Eyes:
 		return "the look into " + e.circuit.LabelOf(r.Site)
 	case r.Point != "":

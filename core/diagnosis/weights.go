@@ -23,37 +23,53 @@ type Weight struct {
 	Why      string
 }
 
-// Weights is the table of prior weights. It can be set; DefaultWeights holds
-// the usual one.
+// Weights is the table of prior weights. Those of faults are relative to an open
+// termination; factors multiply them. It can be set; DefaultWeights holds the
+// usual one.
 type Weights struct {
-	NothingWrong    Weight
-	OpenEnd         Weight // a conductor end: a wire that let go of its terminal or splice
-	OpenJumper      Weight // a terminal fed by a jumper
-	OpenSplice      Weight // all wires of a splice apart
-	OpenCable       Weight // a conductor broken between boxes
-	OpenSlot        Weight
-	OpenTab         Weight
-	LooseOf         Weight // times the weight of the same place open, for each resistance tried
-	SwapDevice      Weight
-	SwapGround      Weight // any exchange that involves the ground, times the other
-	SwapCableEnd    Weight
-	Bootleg         Weight
-	BootlegNoGround Weight // where no ground arrives at a three-slot face
-	Short           Weight
-	Moved           Weight
-	BreakerTripped  Weight
-	BreakerOff      Weight
-	ReverseBootleg  Weight // times the bootleg's
-	GFCITripped     Weight
-	GFCIDead        Weight
-	GFCINoTrip      Weight
-	LineLoadSwapped Weight
-	Leak            Weight // where something would trip on it
-	Touching        Weight
-	GroundOpenToo   Weight // times, for a reverse bootleg where a ground should arrive
-	CarriesOn       Weight // factor: the termination carries the rest of the run
-	TwoFaults       Weight // share of calls with two faults at once
-	Unexplained     Weight // share of calls that no hypothesis kept here explains
+	NothingWrong    Weight `json:"nothingWrong" words:"Nothing wrong" group:"fault"`
+	OpenEnd         Weight `json:"openEnd" words:"A conductor off its terminal or splice" group:"fault"`
+	OpenJumper      Weight `json:"openJumper" words:"A jumper off its terminal" group:"fault"`
+	OpenSplice      Weight `json:"openSplice" words:"All wires of a splice apart" group:"fault"`
+	OpenCable       Weight `json:"openCable" words:"A conductor broken between boxes" group:"fault"`
+	OpenSlot        Weight `json:"openSlot" words:"A slot that no longer grips" group:"fault"`
+	OpenTab         Weight `json:"openTab" words:"A tab broken between the halves" group:"fault"`
+	SwapDevice      Weight `json:"swapDevice" words:"Reversed at a device" group:"fault"`
+	SwapCableEnd    Weight `json:"swapCableEnd" words:"Reversed at a cable's end" group:"fault"`
+	Bootleg         Weight `json:"bootleg" words:"Ground faked where one arrives" group:"fault"`
+	BootlegNoGround Weight `json:"bootlegNoGround" words:"Ground faked where none arrives" group:"fault"`
+	Short           Weight `json:"short" words:"A short" group:"fault"`
+	Moved           Weight `json:"moved" words:"A wire in the wrong splice or on the wrong terminal" group:"fault"`
+	BreakerTripped  Weight `json:"breakerTripped" words:"Breaker tripped" group:"fault"`
+	BreakerOff      Weight `json:"breakerOff" words:"Breaker off" group:"fault"`
+	GFCITripped     Weight `json:"gfciTripped" words:"GFCI tripped" group:"fault"`
+	GFCIDead        Weight `json:"gfciDead" words:"GFCI dead" group:"fault"`
+	GFCINoTrip      Weight `json:"gfciNoTrip" words:"GFCI that cannot trip" group:"fault"`
+	LineLoadSwapped Weight `json:"lineLoadSwapped" words:"GFCI fed on its load side" group:"fault"`
+	Leak            Weight `json:"leak" words:"A leak that something would trip on" group:"fault"`
+	Touching        Weight `json:"touching" words:"Bare wires touching in a box" group:"fault"`
+
+	LooseOf        Weight `json:"looseOf" words:"Loose instead of open, for each resistance tried" group:"factor"`
+	SwapGround     Weight `json:"swapGround" words:"The ground among those exchanged" group:"factor"`
+	ReverseBootleg Weight `json:"reverseBootleg" words:"A faked ground on a reversed outlet" group:"factor"`
+	GroundOpenToo  Weight `json:"groundOpenToo" words:"The same where a ground should arrive" group:"factor"`
+
+	CarriesOn    Weight `json:"carriesOn" words:"A termination that feeds a cable through its device" group:"condition"`
+	PushIn       Weight `json:"pushIn" words:"A push-in termination" group:"condition"`
+	HeavyLoads   Weight `json:"heavyLoads" words:"A termination under heavy plug-in loads" group:"condition"`
+	WarmBox      Weight `json:"warmBox" words:"A termination in a warm or scorched box" group:"condition"`
+	Corrosion    Weight `json:"corrosion" words:"A termination outdoors or in the damp" group:"condition"`
+	WorkedEnds   Weight `json:"workedEnds" words:"A termination where work was done lately" group:"condition"`
+	WorkedSlips  Weight `json:"workedSlips" words:"A wiring mistake where work was done lately" group:"condition"`
+	Age          Weight `json:"age" words:"A termination or GFCI of thirty years or more" group:"condition"`
+	WornSlots    Weight `json:"wornSlots" words:"A slot where plugs sit loose" group:"condition"`
+	OutdoorsGFCI Weight `json:"outdoorsGFCI" words:"A failed GFCI outdoors or in the damp" group:"condition"`
+	OutdoorsLeak Weight `json:"outdoorsLeak" words:"A leak outdoors or in the damp" group:"condition"`
+	Complaint    Weight `json:"complaint" words:"What the complaint points at" group:"condition"`
+
+	TwoFaults   Weight `json:"twoFaults" words:"Two faults at once" group:"share"`
+	ThreeFaults Weight `json:"threeFaults" words:"Three faults at once, where asked for" group:"share"`
+	Unexplained Weight `json:"unexplained" words:"None of these" group:"share"`
 }
 
 // DefaultWeights are weighed by common practice: terminations fail far more
@@ -66,9 +82,7 @@ var DefaultWeights = Weights{
 	OpenCable:       Weight{0.03, Practice, "faults sit in boxes far more often than inside walls"},
 	OpenSlot:        Weight{0.15, Practice, "worn contacts"},
 	OpenTab:         Weight{0.05, Assumption, "a broken tab"},
-	LooseOf:         Weight{0.25, Assumption, "loose before it lets go"},
 	SwapDevice:      Weight{0.8, Practice, "reversed at the device, a slip when it was fitted"},
-	SwapGround:      Weight{0.04, Practice, "bare wire is seldom mistaken"},
 	SwapCableEnd:    Weight{0.1, Assumption, "reversed at the cable, so all beyond it is"},
 	Bootleg:         Weight{0.1, Practice, "a ground faked from the neutral"},
 	BootlegNoGround: Weight{1.5, Practice, "no ground arrives, and a three-slot face tempts to fake one"},
@@ -76,17 +90,34 @@ var DefaultWeights = Weights{
 	Moved:           Weight{0.01, Assumption, "a wire in the wrong splice or on the wrong terminal"},
 	BreakerTripped:  Weight{3, Practice, "look at the breaker first"},
 	BreakerOff:      Weight{1, Practice, "look at the breaker first"},
-	ReverseBootleg:  Weight{0.1, Practice, "a faked ground on a reversed outlet puts its metal at line voltage"},
 	GFCITripped:     Weight{4, Practice, "a tripped GFCI, often in another room, is looked for first"},
 	GFCIDead:        Weight{0.6, Practice, "surges and lightning kill them"},
 	GFCINoTrip:      Weight{0.4, Practice, "they wear, and fail without a sign"},
 	LineLoadSwapped: Weight{0.3, Practice, "line and load are easily exchanged"},
 	Leak:            Weight{0.15, Practice, "moisture or a worn appliance"},
 	Touching:        Weight{0.03, Assumption, "bare wire by a screw"},
-	GroundOpenToo:   Weight{0.01, Assumption, "only where the ground is open as well"},
-	CarriesOn:       Weight{2, Practice, "it carries the rest of the run"},
-	TwoFaults:       Weight{0.2, Assumption, "four calls in five have one fault"},
-	Unexplained:     Weight{0.02, Assumption, "three faults at once, or something not in the catalogue"},
+
+	LooseOf:        Weight{0.25, Assumption, "loose before it lets go"},
+	SwapGround:     Weight{0.04, Practice, "bare wire is seldom mistaken"},
+	ReverseBootleg: Weight{0.1, Practice, "a faked ground on a reversed outlet puts its metal at line voltage"},
+	GroundOpenToo:  Weight{0.01, Assumption, "only where the ground is open as well"},
+
+	CarriesOn:    Weight{2, Practice, "it carries the rest of the run"},
+	PushIn:       Weight{5, Practice, "push-ins let go"},
+	HeavyLoads:   Weight{3, Practice, "heavy loads heat the contact"},
+	WarmBox:      Weight{8, Practice, "warm or scorched: a loose termination"},
+	Corrosion:    Weight{2, Practice, "damp corrodes contacts"},
+	WorkedEnds:   Weight{3, Practice, "work was done there lately"},
+	WorkedSlips:  Weight{8, Practice, "work was done there lately"},
+	Age:          Weight{1.5, Practice, "old"},
+	WornSlots:    Weight{8, Practice, "plugs sit loose in it"},
+	OutdoorsGFCI: Weight{3, Practice, "moisture kills them"},
+	OutdoorsLeak: Weight{6, Practice, "moisture leaks"},
+	Complaint:    Weight{3, Practice, "the complaint points at it"},
+
+	TwoFaults:   Weight{0.2, Assumption, "four calls in five have one fault"},
+	ThreeFaults: Weight{0.03, Assumption, "three at once are rare, and looked for only where asked"},
+	Unexplained: Weight{0.02, Assumption, "three faults at once, or something not in the catalogue"},
 }
 
 // looseOhms are the resistances tried for a loose connection: one that gets
@@ -110,6 +141,9 @@ type Errors struct {
 	AmpsShare  float64 // the same for a clamp
 	AmpsPlus   float64
 	Eyes       float64 // share of faults in an opened box that are overlooked
+	ToldOutlet float64 // share of outlets of which a customer says the wrong thing
+	Told       float64 // share of a customer's other answers that are wrong
+	Doubtful   float64 // share of readings marked doubtful that are anything at all
 	Level      float64 // spread of the supply's own level about nominal
 }
 
@@ -117,6 +151,7 @@ type Errors struct {
 var DefaultErrors = Errors{
 	Lamp: 0.01, Glow: 0.01, Slot: 0.05, FaintBlurs: 0.2,
 	VoltsShare: 0.015, VoltsPlus: 1, GhostShare: 0.8, GhostPlus: 20, VoltsWild: 0.01, Level: 0.03,
+	ToldOutlet: 0.05, Told: 0.15, Doubtful: 0.7,
 	Eyes: 0.02, Trip: 0.005, OhmsShare: 0.2, OhmsPlus: 0.02, AmpsShare: 0.05, AmpsPlus: 0.02,
 }
 

@@ -169,15 +169,15 @@ func Faults(r *rand.Rand, c *circuit.Circuit, n int, kinds ...circuit.FaultKind)
 	var faults []circuit.Fault
 	for tries := 0; len(faults) < n && tries < 1000; tries++ {
 		f := one(r, c, pick(r, kinds...))
-		if c.CheckFault(f) == nil && lands(c, f) {
+		if c.CheckFault(f) == nil && Lands(c, f) {
 			faults = append(faults, f)
 		}
 	}
 	return faults
 }
 
-// lands reports whether a fault at a termination has one to act on.
-func lands(c *circuit.Circuit, f circuit.Fault) bool {
+// Lands reports whether a fault at a termination has one to act on.
+func Lands(c *circuit.Circuit, f circuit.Fault) bool {
 	w, err := circuit.Wire(c)
 	if err != nil {
 		return false

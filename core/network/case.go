@@ -238,3 +238,24 @@ func (c *Case) Impedance(a, b Node) complex128 {
 	c.dead = false
 	return z
 }
+
+// Impedances fills z with what a unit current into each of the nodes, out at
+// earth, does at each of them, all sources dead: a Thevenin equivalent seen from
+// several nodes at once, with which any small load on them is worked out
+// without solving again. It leaves the case solved for that question.
+func (c *Case) Impedances(nodes []Node, z [][]complex128) {
+	c.dead = true
+	for j, from := range nodes {
+		probe := port{branch: -1, a: from, b: Earth}
+		c.x = c.x[:0]
+		for i := range c.ports {
+			c.x = append(c.x, -c.transfer(&c.ports[i], &probe))
+		}
+		c.eliminate()
+		for i, at := range nodes {
+			p := port{branch: -1, a: at, b: Earth}
+			z[i][j] = c.transfer(&p, &probe) + c.seen(&p)
+		}
+	}
+	c.dead = false
+}

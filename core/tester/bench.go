@@ -54,7 +54,8 @@ type Bench struct {
 
 	known network.Node // the known ground a long lead goes to
 	fault *network.Case
-	dead  *Bench // the same circuit with the breaker off, for ohms; nil until asked
+	dead  *Bench                                    // the same circuit with the breaker off, for ohms; nil until asked
+	twins map[*network.Variation]*network.Variation // of the dead one: live variations as they are there
 	now   Condition
 }
 

@@ -28,6 +28,12 @@ func (r *Reading) Check(c *circuit.Circuit) error {
 	if r.Tool == Eyes || r.Tool == Fixed {
 		return r.checkLooked(c)
 	}
+	if r.Tool == Told {
+		return r.checkTold(c)
+	}
+	if r.Works != nil || r.Asked != "" || r.Answer != "" {
+		return fmt.Errorf("%s: %s: works, asked and answer are what a customer told", r.place(), r.Tool)
+	}
 	put, known := takes[r.Tool]
 	if !known {
 		return fmt.Errorf("%s: tool %q is not known; use one of %v", r.place(), r.Tool, Tools)

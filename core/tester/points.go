@@ -55,10 +55,11 @@ func (c *Condition) OhmsBetween(a, b string) (Reads, error) {
 	if err != nil {
 		return Reads{}, err
 	}
-	still, err := dead.Try(c.Variation.Faults)
+	v, err := dead.varied(c.Variation)
 	if err != nil {
 		return Reads{}, err
 	}
+	still := dead.Settle(v)
 	for _, name := range c.Tripped {
 		dead.Model.Open(still.solver, name)
 	}
@@ -81,8 +82,22 @@ func (b *Bench) deadBench() (*Bench, error) {
 	if err != nil {
 		return nil, err
 	}
+	dead.twins = map[*network.Variation]*network.Variation{}
 	b.dead = dead
 	return dead, nil
+}
+
+// varied is the same faults on this bench, worked out once.
+func (b *Bench) varied(of *network.Variation) (*network.Variation, error) {
+	if v := b.twins[of]; v != nil {
+		return v, nil
+	}
+	v, err := b.Model.Vary(of.Faults)
+	if err != nil {
+		return nil, err
+	}
+	b.twins[of] = v
+	return v, nil
 }
 
 // AmpsAt is what a clamp shows around a conductor ("W2@B1.hot"), or the vector

@@ -299,6 +299,13 @@ type Reading struct {
 	Found  *Found          `json:"found,omitempty"`  // eyes
 	Faults []circuit.Fault `json:"faults,omitempty"` // fixed
 
+	Works  *bool    `json:"works,omitempty"` // told, of an outlet
+	Asked  Question `json:"asked,omitempty"` // told, of the circuit
+	Answer Answer   `json:"answer,omitempty"`
+
+	// Doubtful marks a reading that whoever took it does not trust: it counts little.
+	Doubtful bool `json:"doubtful,omitempty"`
+
 	// Tripped names what putting the tester on, or pressing the button, tripped.
 	Tripped []string `json:"tripped,omitzero"`
 	State   *State   `json:"state,omitempty"`

@@ -16,13 +16,6 @@ import (
 	"elvat/core/tester"
 )
 
-// apart is how faults are drawn where they are drawn without regard to the
-// diagnosis' own weights. Assumption.
-var apart = []circuit.FaultKind{
-	circuit.Open, circuit.Open, circuit.Open, circuit.Open, circuit.Open, circuit.Open,
-	circuit.Swapped, circuit.Swapped, circuit.Bonded, circuit.Resistive, circuit.Moved,
-}
-
 // Shares of the cases: with two faults, and drawn without regard to the
 // weights. Assumption.
 const (
@@ -36,23 +29,54 @@ const maxSteps = 80
 // A Case is one circuit with what is wrong with it.
 type Case struct {
 	Circuit *circuit.Circuit
-	Faults  []circuit.Fault
-	Start   circuit.Outlet // complained of
+	// Conditions of the place, which the electrician knows.
+	Conditions diagnosis.Conditions
+	Faults     []circuit.Fault
+	Start      []circuit.Outlet // complained of: one for each fault
+}
+
+// How often the conditions of the place are met. Assumption.
+const (
+	oldHouses    = 0.4
+	pushInHouses = 0.5
+	pushInBoxes  = 0.6 // of such a house
+	outdoorBoxes = 0.12
+	heavyBoxes   = 0.25
+	workedBoxes  = 0.07
+)
+
+// conditions draws what is known of the place.
+func conditions(r *rand.Rand, c *circuit.Circuit) diagnosis.Conditions {
+	k := diagnosis.Conditions{Old: r.Float64() < oldHouses, Boxes: map[string][]diagnosis.Condition{}}
+	pushIns := r.Float64() < pushInHouses
+	for _, box := range c.Boxes {
+		for _, row := range []struct {
+			condition diagnosis.Condition
+			share     float64
+		}{{diagnosis.PushIn, pushInBoxes}, {diagnosis.Outdoors, outdoorBoxes}, {diagnosis.Heavy, heavyBoxes}, {diagnosis.Worked, workedBoxes}} {
+			if r.Float64() < row.share && (pushIns || row.condition != diagnosis.PushIn) {
+				k.Boxes[box.ID] = append(k.Boxes[box.ID], row.condition)
+			}
+		}
+	}
+	return k
 }
 
 // Draw draws a case whose faults a plug tester would show somewhere.
 func Draw(seed uint64) (*Case, error) {
 	r := rand.New(rand.NewPCG(seed, 77))
+	n := 1
+	if r.Float64() < shareOfTwo {
+		n = 2
+	}
+	apartFromWeights := r.Float64() < shareOfApart
 	for {
 		k := &Case{Circuit: draw.Circuit(r, draw.Options{Boxes: 3 + r.IntN(7), Plain: true})}
-		n := 1
-		if r.Float64() < shareOfTwo {
-			n = 2
-		}
-		if r.Float64() < shareOfApart {
-			k.Faults = draw.Faults(r, k.Circuit, n, apart...)
+		k.Conditions = conditions(r, k.Circuit)
+		if apartFromWeights {
+			k.Faults = drawApart(r, k.Circuit, k.Conditions, n)
 		} else {
-			engine, err := diagnosis.NewEngine(k.Circuit, diagnosis.Defaults())
+			engine, err := diagnosis.NewEngine(k.Circuit, k.settings())
 			if err != nil {
 				return nil, err
 			}
@@ -63,33 +87,54 @@ func Draw(seed uint64) (*Case, error) {
 		if !k.inBoxes() {
 			continue
 		}
-		shown, err := k.everyOneShows()
+		complaints, err := k.complaints()
 		if err != nil {
 			return nil, err
 		}
-		if len(shown) > 0 {
-			k.Start = shown[r.IntN(len(shown))]
+		for _, shown := range complaints {
+			k.Start = append(k.Start, shown[r.IntN(len(shown))])
+		}
+		if len(k.Start) > 0 {
 			return k, nil
 		}
 	}
 }
 
-// everyOneShows lists the outlets at which the faults show; none where one of
-// them alone would not be complained of.
-func (k *Case) everyOneShows() ([]circuit.Outlet, error) {
+// settings are the usual ones, with the conditions of the place.
+func (k *Case) settings() diagnosis.Settings {
+	settings := diagnosis.Defaults()
+	settings.Conditions = k.Conditions
+	return settings
+}
+
+// complaints lists for each fault the outlets at which it shows by itself and
+// with all the others; nothing where one of them would not be complained of.
+func (k *Case) complaints() ([][]circuit.Outlet, error) {
+	all, err := k.symptoms()
+	if err != nil {
+		return nil, err
+	}
+	var complaints [][]circuit.Outlet
 	for i := range k.Faults {
 		alone := &Case{Circuit: k.Circuit, Faults: k.Faults[i : i+1]}
-		if shown, err := alone.symptoms(); err != nil || len(shown) == 0 {
+		shown, err := alone.symptoms()
+		if err != nil {
 			return nil, err
 		}
+		shown = slices.DeleteFunc(shown, func(o circuit.Outlet) bool { return !slices.Contains(all, o) })
+		if len(shown) == 0 {
+			return nil, nil
+		}
+		complaints = append(complaints, shown)
 	}
-	return k.symptoms()
+	return complaints, nil
 }
 
 // inBoxes leaves out what no open box shows, and the same box twice at one place.
 func (k *Case) inBoxes() bool {
 	for i := range k.Faults {
-		if k.Circuit.Cable(k.site(i)) != nil {
+		// Nor what the phone call would have mended.
+		if k.Circuit.Cable(k.site(i)) != nil || k.Faults[i].Kind == circuit.BreakerAt {
 			return false
 		}
 	}
@@ -153,20 +198,35 @@ type Outcome struct {
 // Solve lets a simulated electrician follow what is proposed. Readings are
 // misread as the error model says.
 func (k *Case) Solve(seed uint64) (Outcome, error) {
-	settings := diagnosis.Defaults()
+	settings := k.settings()
 	engine, err := diagnosis.NewEngine(k.Circuit, settings)
 	if err != nil {
 		return Outcome{}, err
 	}
 	out := k.byTheRule(settings.Minutes)
 	s := electrician{k: k, settings: settings, r: rand.New(rand.NewPCG(seed, 78)), left: slices.Clone(k.Faults)}
-	if err := s.take(diagnosis.Test{At: k.Start.Device, Half: k.Start.Half, Tool: tester.Plug, Minutes: settings.Minutes.Tool[tester.Plug]}); err != nil {
+	if err := s.phone(); err != nil {
 		return Outcome{}, err
+	}
+	for i, o := range k.Start {
+		if slices.Contains(k.Start[:i], o) {
+			continue
+		}
+		minutes := settings.Minutes.Tool[tester.Plug] + settings.Minutes.Walk
+		if err := s.take(diagnosis.Test{At: o.Device, Half: o.Half, Tool: tester.Plug, Minutes: minutes}); err != nil {
+			return Outcome{}, err
+		}
 	}
 	for range maxSteps {
 		result, err := engine.Diagnose(s.readings)
 		if err != nil {
 			return Outcome{}, err
+		}
+		if handsOver(result) {
+			if len(s.left) > 0 {
+				out.Minutes = s.minutes + comeBack + k.restByTheRule(s.left, settings.Minutes)
+			}
+			return out, nil
 		}
 		next, ok := s.choose(result)
 		if !ok {
@@ -180,13 +240,35 @@ func (k *Case) Solve(seed uint64) (Outcome, error) {
 		if err != nil {
 			return Outcome{}, err
 		}
-		if len(s.left) == 0 {
-			out.Minutes = s.minutes
-			return out, nil
+		if len(s.left) == 0 && out.Minutes == 0 {
+			out.Minutes = s.minutes // what is done to make sure is on the rule's bill as well, so on neither's
 		}
 	}
-	out.Minutes = s.minutes + out.Walk // it did not come to an end: then by the rule
+	if len(s.left) > 0 {
+		out.Minutes = s.minutes + k.restByTheRule(s.left, settings.Minutes) // it did not come to an end
+	}
 	return out, nil
+}
+
+// convinced is the probability that nothing is wrong any more at which the
+// electrician hands over, once all that was wrong is read again; comeBack is
+// what it costs, in minutes, when something is. Assumption.
+const (
+	convinced = 0.9
+	comeBack  = 45
+)
+
+func handsOver(r *diagnosis.Result) bool {
+	if len(r.Next) > 0 && r.Next[0].Again {
+		return false
+	}
+	return slices.ContainsFunc(r.Suspects, func(s diagnosis.Suspect) bool { return len(s.Faults) == 0 && s.Probability >= convinced })
+}
+
+// restByTheRule is what finding the rest by the plain rule takes.
+func (k *Case) restByTheRule(left []circuit.Fault, m diagnosis.Minutes) float64 {
+	rest := &Case{Circuit: k.Circuit, Faults: left}
+	return rest.byTheRule(m).Walk
 }
 
 // electrician is the simulated one.
@@ -198,6 +280,37 @@ type electrician struct {
 	left     []circuit.Fault // still wrong
 	opened   []string
 	minutes  float64
+}
+
+// known is the share of outlets of which the customer can say, beside those
+// complained of, whether they work. Assumption.
+const known = 1.0 / 3
+
+// phone asks the customer before driving: the breaker off and on, and which
+// outlets are dead. The rule it is compared with knows all outlets that show
+// something.
+func (s *electrician) phone() error {
+	bench, err := tester.NewBench(s.k.Circuit)
+	if err != nil {
+		return err
+	}
+	condition, err := bench.Try(s.left)
+	if err != nil {
+		return err
+	}
+	answer := tester.NothingChanged
+	if slices.Contains(condition.Tripped, circuit.Panel) {
+		answer = tester.WillNotHold
+	}
+	s.readings = append(s.readings, tester.Reading{Tool: tester.Told, Asked: tester.CycleBreaker, Answer: answer})
+	for _, o := range bench.Outlets() {
+		if s.r.Float64() >= known && !slices.Contains(s.k.Start, o) {
+			continue
+		}
+		works := condition.Works(o) != (s.r.Float64() < s.settings.Errors.ToldOutlet)
+		s.readings = append(s.readings, tester.Reading{Tool: tester.Told, At: o.Device, Half: o.Half, Works: &works})
+	}
+	return nil
 }
 
 // choose takes what is proposed first, and opens no box a third time.
@@ -228,7 +341,12 @@ func (s *electrician) take(t diagnosis.Test) error {
 	if t.Tool == tester.Plug && !o.HasGround {
 		t.Tool, t.Mode = tester.Meter, tester.HighZ
 	}
-	reading, err := condition.Read(o, t.Tool, t.Mode)
+	var reading tester.Reading
+	if t.Tool == tester.Ohms {
+		reading, err = condition.ReadPoints(t.Tool, "", t.Between[:]...)
+	} else {
+		reading, err = condition.Read(o, t.Tool, t.Mode)
+	}
 	if err != nil {
 		return err
 	}
@@ -248,6 +366,10 @@ func (s *electrician) misread(r *tester.Reading) {
 			if s.r.Float64() < e.Lamp {
 				*lamp = map[tester.Lit]tester.Lit{tester.IsLit: tester.IsDark, tester.IsDark: tester.IsLit}[*lamp]
 			}
+		}
+	case tester.Ohms:
+		if !r.Reads.Open {
+			r.Reads.Value = math.Max(0, r.Reads.Value+s.r.NormFloat64()*(e.OhmsShare*r.Reads.Value+e.OhmsPlus)/2)
 		}
 	case tester.Meter:
 		for _, v := range r.Volts.All() {

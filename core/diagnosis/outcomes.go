@@ -1,0 +1,186 @@
+package diagnosis
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strconv"
+	"strings"
+
+	"elvat/core/circuit"
+	"elvat/core/tester"
+)
+
+// outcomes are what a reading can turn out as, and how a prediction blurs into them.
+type outcomes struct {
+	count   int
+	predict func(h int) int // what the hypothesis shows
+	blur    func(predicted, seen int) float64
+	kept    map[int]int
+}
+
+// of is the outcome that the hypothesis predicts.
+func (o *outcomes) of(h int) int {
+	kind, known := o.kept[h]
+	if !known {
+		kind = o.predict(h)
+		o.kept[h] = kind
+	}
+	return kind
+}
+
+// blurred turns the probabilities of what is predicted into those of what is seen.
+func (o *outcomes) blurred(predicted []float64) []float64 {
+	row := make([]float64, o.count)
+	for is, p := range predicted {
+		if p == 0 {
+			continue
+		}
+		for seen := range row {
+			row[seen] += p * o.blur(is, seen)
+		}
+	}
+	return row
+}
+
+// asked is a reading that can be taken on a stage.
+type asked struct {
+	outlet int
+	tool   tester.Tool
+	mode   tester.Mode
+	to     string // the second point of an ohmmeter
+}
+
+// outcomes of a reading. They do not depend on what was read before, so they
+// are worked out once for each hypothesis.
+func (w *weighed) outcomes(t *Test, s *stage, outlet int) *outcomes {
+	w.at(s, outlet)
+	key := asked{outlet, t.Tool, t.Mode, ""}
+	if t.Between != nil {
+		key.to = t.Between[1]
+	}
+	if s.kinds[key] == nil {
+		s.kinds[key] = w.e.outcomesOf(t, s, outlet)
+		s.kinds[key].kept = map[int]int{}
+	}
+	return s.kinds[key]
+}
+
+func (e *Engine) outcomesOf(t *Test, s *stage, outlet int) *outcomes {
+	errors, k := e.settings.Errors, s.bench.Constants
+	seen := func(h int) *shown { return &s.shown[outlet][h] }
+	switch t.Tool {
+	case tester.Plug:
+		return &outcomes{count: 8, predict: func(h int) int {
+			kind := 0
+			for i := range 3 {
+				if k.Lit(seen(h).lamps[i]) == tester.IsLit {
+					kind |= 1 << i
+				}
+			}
+			return kind
+		}, blur: func(predicted, seen int) float64 {
+			p := 1.0
+			for i := range 3 {
+				if (predicted^seen)>>i&1 == 1 {
+					p *= errors.Lamp
+				} else {
+					p *= 1 - errors.Lamp
+				}
+			}
+			return p
+		}}
+	case tester.Sensor:
+		return &outcomes{count: 27, predict: func(h int) int {
+			kind := 0
+			for i, v := range seen(h).sensor {
+				level := tester.None
+				if !math.IsNaN(v) {
+					level = k.Level(v)
+				}
+				kind += slices.Index(tester.Levels, level) * []int{1, 3, 9}[i]
+			}
+			return kind
+		}, blur: func(predicted, seen int) float64 {
+			p := 1.0
+			for range 3 {
+				p *= errors.levelLikelihood(tester.Levels[predicted%3], tester.Levels[seen%3])
+				predicted, seen = predicted/3, seen/3
+			}
+			return p
+		}}
+	case tester.Lamp:
+		return &outcomes{count: len(tester.Glows), predict: func(h int) int {
+			return slices.Index(tester.Glows, k.Glow(seen(h).lamp))
+		}, blur: func(predicted, seen int) float64 {
+			return errors.glowLikelihood(tester.Glows[predicted], tester.Glows[seen])
+		}}
+	case tester.Meter:
+		return distinct(errors.VoltsWild, func(h int) string {
+			var key strings.Builder
+			for i := range tester.VoltNames {
+				key.WriteString(seen(h).bin(t.Mode, i))
+			}
+			return key.String()
+		})
+	case tester.Ohms:
+		return distinct(errors.VoltsWild, func(h int) string {
+			reads, err := s.bench.Settle(s.variations[h]).OhmsBetween(t.Between[0], t.Between[1])
+			if err != nil || reads.Open {
+				return "open"
+			}
+			return fmt.Sprint(math.Round(math.Log(reads.Value+errors.OhmsPlus) / math.Log(1+2*errors.OhmsShare)))
+		})
+	default:
+		o := s.bench.Outlets()[outlet]
+		return distinct(errors.Trip, func(h int) string { return askedCode(t.Tool, s.bench.Settle(s.variations[h]), o) })
+	}
+}
+
+// askedCode puts a tester on the outlet whose predictions are not kept.
+func askedCode(tool tester.Tool, c *tester.Condition, o circuit.Outlet) string {
+	switch tool {
+	case tester.PlugButton:
+		return strings.Join(c.PlugButton(o), "+")
+	case tester.DeviceButton:
+		return strings.Join(c.DeviceButton(o.Device), "+")
+	}
+	a := c.Analyze(o)
+	code := string(a.Wiring)
+	for _, x := range []*float64{a.Ohms.HotNeutral, a.Ohms.Neutral, a.Ohms.Ground} {
+		if x == nil {
+			code += " -"
+		} else {
+			code += " " + strconv.FormatFloat(*x, 'g', 1, 64)
+		}
+	}
+	return code
+}
+
+// distinct takes the distinct predictions as what can be seen; each is taken
+// for one of the others with the probability wrong.
+func distinct(wrong float64, code func(h int) string) *outcomes {
+	o := &outcomes{}
+	index := map[string]int{}
+	o.predict = func(h int) int {
+		key := code(h)
+		i, ok := index[key]
+		if !ok {
+			i = len(index)
+			index[key] = i
+			o.count = len(index)
+		}
+		return i
+	}
+	o.blur = func(predicted, seen int) float64 {
+		switch {
+		case o.count == 1:
+			return 1
+		case predicted == seen:
+			return 1 - wrong
+		default:
+			return wrong / float64(o.count-1)
+		}
+	}
+	return o
+}
