@@ -64,9 +64,8 @@ func (w *weighed) lookAhead(tests []Test, causes []cause) {
 	for i := range tests {
 		t := &tests[i]
 		f := forecast{}
-		if t.Do == DoReading {
-			f.minutes = w.minutesOf(t)
-			f.box = w.boxOf(t.At)
+		if t.seen != nil {
+			f.minutes, f.box = w.minutesOf(t), w.boxOf(t.At)
 			f.chance = chances(t.seen, causes, kept)
 		}
 		p.tests = append(p.tests, f)
@@ -74,7 +73,7 @@ func (w *weighed) lookAhead(tests []Test, causes []cause) {
 	walk := w.e.settings.Minutes.Walk
 	order := []int{}
 	for i := range tests {
-		if tests[i].Do == DoReading {
+		if tests[i].seen != nil {
 			tests[i].Ahead = p.after(i, belief, here, walk, func(b []float64, _ string) float64 { return p.opening(b) })
 			order = append(order, i)
 		}
@@ -85,7 +84,7 @@ func (w *weighed) lookAhead(tests []Test, causes []cause) {
 	for i := range tests {
 		t := &tests[i]
 		switch {
-		case t.Do == DoReading && slices.Contains(p.second, i):
+		case t.seen != nil && slices.Contains(p.second, i):
 			t.Ahead = p.after(i, belief, here, walk, then)
 		case t.Do == DoOpen:
 			t.Ahead = p.open(p.site(w, t.Site), belief, then)

@@ -16,6 +16,9 @@ type Settings struct {
 	Errors  Errors
 	Minutes Minutes
 	Tools   []tester.Tool // carried
+	// Qualified: whoever does the work may test with a cable's end taken apart
+	// and power on.
+	Qualified bool
 	// Conditions of the place raise and lower the weights.
 	Conditions Conditions
 }

@@ -13,61 +13,98 @@ import (
 // do not exclude.
 type Danger struct {
 	Name   string `json:"name"`
-	At     string `json:"at"` // a device
+	At     string `json:"at"`   // a device, or "panel"
+	Site   string `json:"site"` // its box, or "panel"
 	Why    string `json:"why"`
 	Do     string `json:"do"`     // the one reading that would exclude it
 	Urgent bool   `json:"urgent"` // a reading points at it: it stands at the top of the call
 	Shown  bool   `json:"shown"`  // a reading shows it
+
+	// How that reading is taken: the tool, on an outlet or between points.
+	Tool    tester.Tool `json:"tool,omitempty"`
+	Between *[2]string  `json:"between,omitempty"`
 }
 
-// Probabilities from which a live yoke is listed where an outlet was read, and
-// from which it stands at the top of the call. Assumption.
+// Names of dangers.
 const (
-	listYoke   = 0.001
-	urgentYoke = 0.01
+	LiveGroundPin      = "live ground pin"
+	ReversedUnderneath = "reversed under an open ground"
+	UngroundedMetal    = "ungrounded metal"
+	CannotTrip         = "GFCI that cannot trip"
+	LostNeutral        = "lost neutral above a GFCI"
+	SharedNeutral      = "shared neutral"
 )
 
-// hidden lists the devices whose metal could be live, those a reading points
-// at first. A reading of the ground slot itself, and nothing less, takes a
-// device off.
+// Probabilities from which a live yoke is listed, and from which it stands at
+// the top of the call; and from which other dangers are listed without a
+// reading that points at them. Assumption.
+const (
+	listYoke   = 1e-4
+	urgentYoke = 0.01
+	listOther  = 0.001
+)
+
+// hidden lists what could hurt and is not excluded, what a reading points at
+// first. Nothing less than the reading named takes one off, whatever its
+// probability.
 func (w *weighed) hidden() []Danger {
 	dangers := []Danger{}
+	add := func(d Danger, ok bool) {
+		if ok {
+			dangers = append(dangers, d)
+		}
+	}
 	for i := range w.e.circuit.Boxes {
-		for _, v := range w.e.circuit.Boxes[i].Devices {
-			if d, ok := w.liveYoke(v.ID); ok {
-				dangers = append(dangers, d)
+		box := &w.e.circuit.Boxes[i]
+		for j := range box.Devices {
+			v := &box.Devices[j]
+			add(w.liveYoke(box, v))
+			add(w.reversedUnderneath(box, v))
+			if v.Kind == circuit.GFCI {
+				add(w.lostNeutral(box, v))
+				add(w.cannotTrip(v.ID, box.ID))
 			}
 		}
+		add(w.ungroundedMetal(box))
+		add(w.sharedNeutral(box))
+	}
+	if w.e.circuit.Breaker.Protection.SeesGroundFaults() {
+		add(w.cannotTrip(circuit.Panel, circuit.Panel))
 	}
 	rank := func(d Danger) int {
 		switch {
-		case d.Shown:
+		case d.Shown && d.Urgent:
 			return 0
 		case d.Urgent:
 			return 1
-		default:
+		case d.Shown:
 			return 2
+		default:
+			return 3
 		}
 	}
 	slices.SortStableFunc(dangers, func(a, b Danger) int { return cmp.Compare(rank(a), rank(b)) })
 	return dangers
 }
 
-func (w *weighed) liveYoke(device string) (Danger, bool) {
-	verdict, excluded, read := tester.PinNotShown, false, false
-	for i := range w.readings {
-		if w.readings[i].At != device {
+// since are the readings that show the circuit as it is: those since something
+// was last put right.
+func (w *weighed) since() []tester.Reading { return w.readings[w.before:] }
+
+func (w *weighed) liveYoke(box *circuit.Box, v *circuit.Device) (Danger, bool) {
+	verdict, excluded := tester.PinNotShown, false
+	for _, r := range w.since() {
+		if r.At != v.ID || r.Doubtful {
 			continue
 		}
-		read = true
-		pin := w.readings[i].GroundPin(tester.Default)
+		pin := r.GroundPin(tester.Default)
 		excluded = excluded || pin == tester.PinDead
 		verdict = max(verdict, pin)
 	}
-	place := w.e.place(device)
-	d := Danger{
-		Name: "live ground pin", At: device,
-		Do: "Sensor on its ground slot",
+	place := w.e.circuit.LabelOf(box.ID)
+	d := Danger{Name: LiveGroundPin, At: v.ID, Site: box.ID, Do: "Sensor on its ground slot", Tool: tester.Sensor}
+	if !v.HasGroundSlot() {
+		d.Do, d.Tool = "Meter from its yoke or plate screw to a known ground", tester.Meter
 	}
 	switch {
 	case verdict == tester.PinLive:
@@ -75,33 +112,178 @@ func (w *weighed) liveYoke(device string) (Danger, bool) {
 		d.Why = fmt.Sprintf("The ground pin at %s is live. Breaker off now: plug nothing in, touch no plate or plugged-in metal. A reading shows it.", place)
 		d.Do = "Breaker off, then prove it dead"
 		return d, true
-	case excluded || !read:
+	case excluded:
 		return d, false
 	case verdict == tester.PinMayBeLive:
 		d.Urgent = true
 		d.Why = fmt.Sprintf("A live ground pin is not excluded at %s. Plug nothing in, touch no plate. A reading shows voltage between its neutral and ground, and not which of them is live.", place)
 		return d, true
 	}
-	p := w.yokeProbability(device)
-	if p < listYoke {
+	p := w.shownProbability(v.ID, func(s *shown) bool { return s.yoke })
+	if p < listYoke || p < listOther && !w.wasRead(v.ID) {
 		return d, false
 	}
-	d.Urgent = p >= urgentYoke
+	d.Urgent = p >= urgentYoke && w.wasRead(v.ID)
 	d.Why = fmt.Sprintf("A live ground pin is not excluded at %s. Plug nothing in, touch no plate. Lamps show a faked ground on a reversed outlet as correct.", place)
-	if _, box := w.e.circuit.Device(device); !w.e.circuit.GroundArrives(box.ID) {
+	if !w.e.circuit.GroundArrives(box.ID) {
 		d.Why = fmt.Sprintf("A live ground pin is not excluded at %s. Plug nothing in, touch no plate. No ground arrives there, and lamps show a faked one on a reversed outlet as correct.", place)
 	}
 	return d, true
 }
 
-// yokeProbability is that of all hypotheses under which the device's metal is
-// dangerous to touch.
-func (w *weighed) yokeProbability(device string) float64 {
+func (w *weighed) wasRead(device string) bool {
+	return slices.ContainsFunc(w.readings, func(r tester.Reading) bool { return r.At == device && r.Tool != tester.Told })
+}
+
+// reversedUnderneath: lamps that show an open ground cannot show that hot and
+// neutral are exchanged as well.
+func (w *weighed) reversedUnderneath(box *circuit.Box, v *circuit.Device) (Danger, bool) {
+	open := false
+	for _, r := range w.since() {
+		if r.At != v.ID || r.Doubtful {
+			continue
+		}
+		switch {
+		case r.Tool == tester.Plug:
+			open = open || r.Lamps.HotNeutral == tester.IsLit && r.Lamps.HotGround == tester.IsDark && r.Lamps.NeutralGround == tester.IsDark
+		case r.Tool == tester.Sensor && r.Slots.Hot == tester.Strong && r.Slots.Neutral == tester.None,
+			r.Tool == tester.Sensor && r.Slots.Hot == tester.None && r.Slots.Neutral == tester.Strong, // shown: no longer hidden
+			r.Tool == tester.Meter && r.Volts.NeutralEarth != nil && *r.Volts.NeutralEarth < pinSafe:
+			return Danger{}, false
+		}
+	}
+	return Danger{
+		Name: ReversedUnderneath, At: v.ID, Site: box.ID, Tool: tester.Sensor, Do: "Sensor on its hot and neutral slots",
+		Why: fmt.Sprintf("Hot and neutral could be exchanged at %s. Take its large slot for live. Lamps show the open ground alone and hide it.", w.e.circuit.LabelOf(box.ID)),
+	}, open
+}
+
+// pinSafe is the voltage to a known ground below which a slot is no hot.
+const pinSafe = 50
+
+// ungroundedMetal: a metal box that no wire is known to bond.
+func (w *weighed) ungroundedMetal(box *circuit.Box) (Danger, bool) {
+	if box.Material != circuit.Metal {
+		return Danger{}, false
+	}
+	metal := box.ID + ".box"
+	slot := box.Devices[0].ID + ".top.hot"
+	for _, r := range w.since() {
+		if r.Between == nil || !slices.Contains(r.Between[:], metal) || r.Reads == nil || r.Doubtful {
+			continue
+		}
+		if r.Tool == tester.Meter && r.Reads.Value >= boxVolts || r.Tool == tester.Ohms && !r.Reads.Open && r.Reads.Value <= boxOhms {
+			return Danger{}, false
+		}
+		return Danger{
+			Name: UngroundedMetal, At: box.Devices[0].ID, Site: box.ID, Shown: true, Do: "Bond the box",
+			Why: fmt.Sprintf("The metal box at %s has no ground. A loose hot wire would make it and its plate live. A reading shows it.", w.e.circuit.LabelOf(box.ID)),
+		}, true
+	}
+	return Danger{
+		Name: UngroundedMetal, At: box.Devices[0].ID, Site: box.ID, Tool: tester.Meter, Between: &[2]string{slot, metal},
+		Do:  "Meter on low-z from the hot slot to the plate screw",
+		Why: fmt.Sprintf("The metal box at %s may have no ground. A loose hot wire would make it and its plate live. No tester in the slots shows the box.", w.e.circuit.LabelOf(box.ID)),
+	}, true
+}
+
+// Least volts from hot to a box, and most ohms from a ground to it, that show
+// it bonded. Assumption; a ground above 1 ohm is poor (common practice, no source).
+const (
+	boxVolts = 100
+	boxOhms  = 1
+)
+
+// cannotTrip: a GFCI passes power all the same when it can no longer trip.
+func (w *weighed) cannotTrip(guard, site string) (Danger, bool) {
+	d := Danger{
+		Name: CannotTrip, At: guard, Site: site, Tool: tester.DeviceButton, Do: "Its own test button",
+		Why: fmt.Sprintf("The GFCI at %s may be unable to trip. Trust no protection behind it. It passes power all the same; only its button shows.", w.e.circuit.LabelOf(site)),
+	}
+	if guard == circuit.Panel {
+		d.Why = "The GFCI breaker may be unable to trip. Trust no protection behind it. It passes power all the same; only its button shows."
+	}
+	for _, r := range w.since() {
+		if r.Doubtful {
+			continue
+		}
+		if slices.Contains(r.Tripped, guard) {
+			return Danger{}, false
+		}
+		if r.Tool == tester.DeviceButton && r.At == guard {
+			d.Shown, d.Do, d.Tool = true, "Replace it, or find what takes its power", ""
+			d.Why = fmt.Sprintf("The GFCI at %s did not trip by its own button. Nothing behind it is protected. A reading shows it.", w.e.circuit.LabelOf(site))
+		}
+	}
+	return d, true
+}
+
+// lostNeutral: without a neutral above it a GFCI cannot trip, and its hot is
+// live all the same.
+func (w *weighed) lostNeutral(box *circuit.Box, v *circuit.Device) (Danger, bool) {
+	seen, dark := false, false
+	for _, r := range w.since() {
+		switch {
+		case r.Doubtful:
+		case r.Tool == tester.DeviceButton && slices.Contains(r.Tripped, v.ID):
+			return Danger{}, false
+		case r.At != v.ID:
+		case r.Tool == tester.Plug:
+			dark = dark || r.Lamps.HotNeutral == tester.IsDark
+			seen = seen || r.Lamps.HotNeutral == tester.IsDark && r.Lamps.HotGround == tester.IsLit
+		case r.Tool == tester.Sensor:
+			seen = seen || dark && r.Slots.Hot == tester.Strong
+		case r.Tool == tester.Meter && r.Volts.HotNeutral != nil && r.Mode == tester.LowZ && *r.Volts.HotNeutral >= boxVolts:
+			return Danger{}, false
+		}
+	}
+	p := w.shownProbability(v.ID, func(s *shown) bool {
+		return s.low[hotNeutral] < tester.Default.LitVolts && s.sensor[0] >= tester.Default.StrongVolts
+	})
+	d := Danger{
+		Name: LostNeutral, At: v.ID, Site: box.ID, Tool: tester.DeviceButton, Do: "Its own test button: it trips only with a neutral",
+		Urgent: seen, Shown: seen,
+		Why: fmt.Sprintf("The neutral above the GFCI at %s may be lost. Its slots may be live though nothing runs. It cannot trip without a neutral.", w.e.circuit.LabelOf(box.ID)),
+	}
+	if seen {
+		d.Why = fmt.Sprintf("The neutral above the GFCI at %s is lost. Its hot is live though nothing runs, and it cannot trip. A reading shows it.", w.e.circuit.LabelOf(box.ID))
+		d.Do = "Breaker off, then prove it dead"
+		d.Tool = tester.Meter
+	}
+	return d, seen || p >= listOther
+}
+
+// sharedNeutral: two hots on one neutral. Opened under load it puts up to
+// twice the voltage on the lighter side.
+func (w *weighed) sharedNeutral(box *circuit.Box) (Danger, bool) {
+	cable := w.e.circuit.LineCable(box.ID)
+	if cable == nil || !cable.Has(circuit.Hot2) || !cable.Has(circuit.Neutral) {
+		return Danger{}, false
+	}
+	neutral := cable.ID + "@" + box.ID + ".neutral"
+	for _, r := range w.since() {
+		off := r.State != nil && r.State.BreakerOn != nil && !*r.State.BreakerOn || !w.e.circuit.Breaker.On
+		if r.Tool == tester.Clamp && r.Point == neutral && off && *r.Amps < noAmps && !r.Doubtful {
+			return Danger{}, false
+		}
+	}
+	return Danger{
+		Name: SharedNeutral, At: box.Devices[0].ID, Site: box.ID, Tool: tester.Clamp, Between: nil,
+		Do:  "Both breakers off together, then a clamp on the neutral: no current",
+		Why: fmt.Sprintf("Two hots share the neutral at %s. Never open that neutral under load: up to 240 V on the lighter side. Both breakers off together.", w.e.circuit.LabelOf(box.ID)),
+	}, true
+}
+
+// noAmps is the current below which a neutral carries none. Assumption.
+const noAmps = 0.05
+
+// shownProbability is that of all hypotheses under which the outlet is as asked.
+func (w *weighed) shownProbability(device string, is func(*shown) bool) float64 {
 	stage := w.e.states[stateKey(nil)]
-	outlet := stage.outlet(device, circuit.Top)
+	all := w.at(stage, stage.outlet(device, circuit.Top))
 	p := 0.0
-	for h, s := range w.at(stage, outlet) {
-		if s.known && s.yoke {
+	for h := range all {
+		if all[h].known && is(&all[h]) {
 			p += w.probability[h]
 		}
 	}

@@ -15,6 +15,9 @@ import (
 const (
 	DoReading = "reading"
 	DoOpen    = "open" // a box, dead
+	// DoSeparate takes a cable's end apart and caps it, then reads with power on:
+	// only for a qualified person, and only where nothing safer helps.
+	DoSeparate = "separate"
 )
 
 // A Test is something to do next.
@@ -25,6 +28,8 @@ type Test struct {
 	Tool tester.Tool  `json:"tool,omitempty"`
 	Mode tester.Mode  `json:"mode,omitempty"`
 	Site string       `json:"site,omitempty"`
+	// Separated is the cable end taken apart for the reading.
+	Separated string `json:"separated,omitempty"`
 	// Between are the points a dead ohmmeter is put on.
 	Between  *[2]string `json:"between,omitempty"`
 	GainBits float64    `json:"gainBits"`
@@ -34,13 +39,16 @@ type Test struct {
 	// Finds is what could be found in a box that is opened, likeliest first.
 	Finds []Find `json:"finds,omitempty"`
 
+	// Outcomes are what it can turn out as, likeliest first, and what each would mean.
+	Outcomes []Outcome `json:"outcomes,omitempty"`
 	// Again: it was wrong before something was put right, and was not read since.
 	Again bool `json:"again,omitempty"`
 	// Ahead is how many minutes are expected to be spent on top of opening the
 	// faulty box itself when this is done next.
 	Ahead float64 `json:"ahead"`
 
-	seen [][]float64 // of a reading: by cause, the probability of it and of each thing that can be seen
+	stage *stage      // of a reading: what it is taken on
+	seen  [][]float64 // of a reading: by cause, the probability of it and of each thing that can be seen
 }
 
 const (
@@ -124,16 +132,24 @@ func (w *weighed) next(settled bool, site string) []Test {
 		tests = append(tests, w.dead(stage, o, causes)...)
 	}
 	tests = append(tests, w.openings()...)
+	if w.e.settings.Qualified && !w.readingHelps(tests, causes) {
+		tests = append(tests, w.separations(causes)...)
+	}
 	again := w.again()
 	for i := range tests {
 		tests[i].Again = again[asTaken(tests[i])]
 	}
 	tests = slices.DeleteFunc(tests, func(t Test) bool { return t.GainBits < worthBits && !t.Again })
 	w.lookAhead(tests, causes)
+	w.all, w.allCauses = tests, causes
 	slices.SortStableFunc(tests, func(a, b Test) int {
 		return cmp.Or(first(a.Again, b.Again), cmp.Compare(a.Ahead, b.Ahead))
 	})
-	return tests[:min(len(tests), keepTests)]
+	tests = tests[:min(len(tests), keepTests)]
+	for i := range tests {
+		w.tellOutcomes(&tests[i], causes)
+	}
+	return tests
 }
 
 // A taken is a tester on one half of a device.
@@ -215,6 +231,14 @@ func (w *weighed) dead(s *stage, outlet int, causes []cause) []Test {
 // minutesOf is how long a reading takes once there. The first with an ohmmeter
 // takes going to the panel, to see the breaker off.
 func (w *weighed) minutesOf(t *Test) float64 {
+	if t.Do == DoSeparate {
+		minutes := w.e.settings.Minutes.Separate + w.e.settings.Minutes.Tool[t.Tool]
+		opened := func(r tester.Reading) bool { return r.Tool == tester.Eyes && r.Site == w.boxOf(t.At) }
+		if !slices.ContainsFunc(w.readings, opened) {
+			minutes += w.e.settings.Minutes.Open
+		}
+		return minutes
+	}
 	if t.Tool != tester.Ohms {
 		return w.e.settings.Minutes.Tool[t.Tool]
 	}
@@ -293,7 +317,7 @@ func (w *weighed) expect(t *Test, s *stage, outlet int, causes []cause) {
 		joint[c] = kinds.blurred(predicted)
 	}
 	t.GainBits = rounded(information(joint))
-	t.seen = joint
+	t.seen, t.stage = joint, s
 	t.Say = fmt.Sprintf("%s at %s, %s half", w.toolWords(t), w.e.place(t.At), t.Half)
 	switch t.Tool {
 	case tester.Ohms:

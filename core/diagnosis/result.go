@@ -21,11 +21,18 @@ type Result struct {
 	Suspects []Suspect `json:"suspects"`
 	Sites    []Site    `json:"sites"`
 	Next     []Test    `json:"next"`
-	Hidden   []Danger  `json:"hidden"`
+	// Here is what else is worth reading at the stop of the first of Next before
+	// walking on; BeforeOff is what is worth reading before the power goes off.
+	Here      []Test   `json:"here"`
+	BeforeOff []Test   `json:"beforeOff"`
+	Hidden    []Danger `json:"hidden"`
 	// Unexplained is the probability that none of the hypotheses is true: three
 	// faults at once, or something that is not in the catalogue.
 	Unexplained float64 `json:"unexplained"`
 	Settled     bool    `json:"settled"`
+	// Conflict is set where readings contradict each other, or one shows what
+	// nothing in the catalogue could.
+	Conflict *Conflict `json:"conflict,omitempty"`
 }
 
 // A Suspect is one name of fault at one site.
@@ -79,12 +86,15 @@ type weighed struct {
 	e           *Engine
 	readings    []tester.Reading
 	judged      []*judged // of each reading
+	place       []int     // of each of them among all that was entered
 	now         *stage    // what the next reading is taken on
 	order       []int     // the hypotheses that matter
 	probability []float64 // by hypothesis; zero for those that do not
 	unexplained float64
 	level       float64 // of the supply, most likely
-	before      int     // how many of the readings were taken before something was last put right
+	all         []Test  // everything that could be done, once next has run
+	allCauses   []cause
+	before      int // how many of the readings were taken before something was last put right
 }
 
 // Diagnose weighs all hypotheses by the readings. What is to be read next is
@@ -107,10 +117,10 @@ func (e *Engine) DiagnoseNow(readings []tester.Reading, now *tester.State) (*Res
 	r.Suspects = w.suspects()
 	r.Sites = w.sites()
 	r.Hidden = w.hidden()
+	r.Conflict = w.conflict()
 	if len(r.Sites) > 0 && r.Sites[0].Probability >= settledAt {
 		r.Settled = !slices.ContainsFunc(r.Hidden, func(d Danger) bool {
-			_, box := e.circuit.Device(d.At)
-			return box != nil && box.ID == r.Sites[0].Site
+			return d.Site == r.Sites[0].Site && (d.Name == LiveGroundPin || !d.Shown)
 		})
 	}
 	if len(r.Sites) > 0 {
@@ -118,6 +128,7 @@ func (e *Engine) DiagnoseNow(readings []tester.Reading, now *tester.State) (*Res
 	} else {
 		r.Next = w.next(false, "")
 	}
+	r.Here, r.BeforeOff = w.batches(r.Next)
 	return r, nil
 }
 
@@ -190,7 +201,9 @@ func (e *Engine) weighed(readings []tester.Reading, all []*judged, prior []float
 	w.collapse(e.without(fixedIn(readings)))
 	for i, r := range readings {
 		if r.Tool == tester.Fixed {
-			w.before = len(seen(readings[:i]))
+			w.before = len(w.place)
+		} else {
+			w.place = append(w.place, i)
 		}
 	}
 	return w

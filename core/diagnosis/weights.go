@@ -90,7 +90,7 @@ var DefaultWeights = Weights{
 	Moved:           Weight{0.01, Assumption, "a wire in the wrong splice or on the wrong terminal"},
 	BreakerTripped:  Weight{3, Practice, "look at the breaker first"},
 	BreakerOff:      Weight{1, Practice, "look at the breaker first"},
-	GFCITripped:     Weight{4, Practice, "a tripped GFCI, often in another room, is looked for first"},
+	GFCITripped:     Weight{8, Practice, "a tripped GFCI, often in another room, is looked for first"},
 	GFCIDead:        Weight{0.6, Practice, "surges and lightning kill them"},
 	GFCINoTrip:      Weight{0.4, Practice, "they wear, and fail without a sign"},
 	LineLoadSwapped: Weight{0.3, Practice, "line and load are easily exchanged"},
@@ -161,10 +161,12 @@ type Minutes struct {
 	Walk    float64 // to another box
 	Open    float64 // a box: dead, opened, looked into, closed
 	ToPanel float64
+	// Separate is taking a cable's end apart, capping it, and putting it back.
+	Separate float64
 }
 
 // DefaultMinutes are the usual costs.
 var DefaultMinutes = Minutes{
 	Tool: map[tester.Tool]float64{tester.Plug: 0.5, tester.Sensor: 0.5, tester.Lamp: 0.5, tester.Meter: 1, tester.PlugButton: 0.5, tester.DeviceButton: 0.3, tester.Analyzer: 1},
-	Walk: 0.5, Open: 8, ToPanel: 3,
+	Walk: 0.5, Open: 8, ToPanel: 3, Separate: 6,
 }

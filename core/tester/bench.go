@@ -241,7 +241,7 @@ func (c *Condition) Read(o circuit.Outlet, tool Tool, mode Mode) (Reading, error
 		r.Mode, r.Volts = mode, &Volts{}
 		for i := range VoltNames {
 			if v := c.MeterVolts(o, i, mode); !math.IsNaN(v) {
-				r.Volts.set(i, roundVolts(v))
+				r.Volts.Set(i, roundVolts(v))
 				c.noteTrips(&r)
 			}
 		}

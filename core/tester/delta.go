@@ -163,6 +163,8 @@ func (r *Reading) GroundPin(k Constants) GroundPin {
 			return PinMayBeLive
 		case r.Slots.Ground == None:
 			return PinDead
+		case r.Slots.Neutral == None || r.Slots.Hot == None:
+			return PinDead // nor would it be silent there
 		case r.Slots.Neutral == Strong:
 			return PinMayBeLive // a live yoke sets a sensor off at every slot
 		}

@@ -213,8 +213,8 @@ func (v *Volts) All() []*float64 {
 	return []*float64{v.HotNeutral, v.HotGround, v.NeutralGround, v.HotEarth, v.NeutralEarth, v.GroundEarth}
 }
 
-// set stores the value number i of VoltNames.
-func (v *Volts) set(i int, x float64) {
+// Set stores the value number i of VoltNames.
+func (v *Volts) Set(i int, x float64) {
 	*[]**float64{&v.HotNeutral, &v.HotGround, &v.NeutralGround, &v.HotEarth, &v.NeutralEarth, &v.GroundEarth}[i] = &x
 }
 

@@ -1,0 +1,281 @@
+package diagnosis
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"elvat/core/circuit"
+	"elvat/core/tester"
+)
+
+// Evidence is what one reading says of one suspect.
+type Evidence struct {
+	Reading int    `json:"reading"` // its place among the readings
+	Words   string `json:"words"`   // a sentence
+	Fits    bool   `json:"fits"`
+	// Bits is how much likelier the reading is under the suspect than over all
+	// suspects together, as a power of two: above zero it speaks for it.
+	Bits float64 `json:"bits"`
+	// Seen and Predicted are the same kind of drawing, side by side; both blank
+	// for what has no slots.
+	Seen      tester.Delta `json:"seen"`
+	Predicted tester.Delta `json:"predicted"`
+}
+
+// tells is how many bits a reading must be worth to speak for or against. Assumption.
+const tells = 0.5
+
+// Why holds the readings one by one against the suspect that the faults name:
+// those since something was last put right, for before it there was more wrong.
+func (e *Engine) Why(readings []tester.Reading, faults []circuit.Fault) ([]Evidence, error) {
+	w, err := e.weigh(readings)
+	if err != nil {
+		return nil, err
+	}
+	h := slices.IndexFunc(w.order, func(h int) bool { return slices.Equal(e.hypotheses[h].faults, faults) })
+	if h < 0 {
+		return nil, fmt.Errorf("faults: none of the suspects has just these")
+	}
+	h = w.order[h]
+	all := []Evidence{}
+	for i := w.before; i < len(w.judged); i++ {
+		r, j := &w.readings[i], w.judged[i]
+		over, under := w.overall(j), w.under(j, h)
+		v := Evidence{Reading: w.place[i], Fits: j.fits(h, w.level), Bits: rounded((under - over) / math.Ln2), Seen: r.Delta(tester.Default)}
+		predicted := e.predicted(r, h, w.level)
+		v.Predicted = predicted.Delta(tester.Default)
+		v.Words = e.sentence(r, &predicted, j.codes[h], v)
+		all = append(all, v)
+	}
+	return all, nil
+}
+
+// overall is the log likelihood of the reading over all hypotheses as they are
+// weighed now; under is that of one of them, both at the likeliest supply level.
+func (w *weighed) overall(j *judged) float64 {
+	sum := 0.0
+	for _, h := range w.order {
+		sum += w.probability[h] * math.Exp(w.under(j, h))
+	}
+	return math.Log(max(sum, math.SmallestNonzeroFloat64)) // were every one impossible
+}
+
+func (w *weighed) under(j *judged, h int) float64 {
+	return j.logs[h*len(levels)+slices.Index(levels, w.level)]
+}
+
+// predicted is the reading as the hypothesis would have it, as far as its
+// values are kept; the zero reading of that tool otherwise.
+func (e *Engine) predicted(r *tester.Reading, h int, level float64) tester.Reading {
+	p := tester.Reading{At: r.At, Half: r.Half, Tool: r.Tool, Mode: r.Mode}
+	s, err := e.stageOf(r.State)
+	if err != nil || r.OnPoints() {
+		return p
+	}
+	outlet := s.outlet(r.At, r.Half)
+	if outlet < 0 {
+		return p
+	}
+	s.fill(&p, outlet, h, level, r)
+	return p
+}
+
+// fill gives the reading the values that the hypothesis predicts at the outlet;
+// those that like has, where it is not nil.
+func (s *stage) fill(p *tester.Reading, outlet, h int, level float64, like *tester.Reading) {
+	k := s.bench.Constants
+	seen := s.predict(outlet, func(other int) bool { return other == h })[h]
+	switch p.Tool {
+	case tester.Plug:
+		p.Lamps = &tester.Lamps{HotNeutral: k.Lit(seen.lamps[0]), HotGround: k.Lit(seen.lamps[1]), NeutralGround: k.Lit(seen.lamps[2])}
+		if like != nil && like.Lamps != nil {
+			for i, lamp := range []*tester.Lit{&p.Lamps.HotNeutral, &p.Lamps.HotGround, &p.Lamps.NeutralGround} {
+				if like.Lamps.All()[i] == "" {
+					*lamp = ""
+				}
+			}
+		}
+	case tester.Sensor:
+		p.Slots = &tester.Slots{Hot: k.Level(seen.sensor[0]), Neutral: k.Level(seen.sensor[1])}
+		if !math.IsNaN(seen.sensor[2]) {
+			p.Slots.Ground = k.Level(seen.sensor[2])
+		}
+	case tester.Meter:
+		p.Volts = &tester.Volts{}
+		values := seen.meter(p.Mode)
+		for i, v := range values {
+			if math.IsNaN(v) || like != nil && like.Volts != nil && like.Volts.All()[i] == nil {
+				continue
+			}
+			p.Volts.Set(i, v*level)
+		}
+		p.Round()
+	case tester.Lamp:
+		p.Glow = k.Glow(seen.lamp)
+	case tester.Told:
+		works := seen.works(k)
+		p.Works = &works
+	}
+}
+
+// sentence says what the reading speaks for.
+func (e *Engine) sentence(r, predicted *tester.Reading, code string, v Evidence) string {
+	where := e.readingWords(r)
+	where = strings.ToUpper(where[:1]) + where[1:]
+	should := predicted.Words()
+	if should == "" {
+		should = code
+	}
+	doubt := ""
+	if r.Doubtful {
+		doubt = " It is marked doubtful and counts little."
+	}
+	switch {
+	case v.Fits && v.Bits >= tells:
+		return fmt.Sprintf("%s: %s. That speaks for it: %s.%s", where, r.Words(), times(v.Bits, "likelier"), doubt)
+	case v.Bits <= -tells:
+		return fmt.Sprintf("%s: %s. That speaks against it: it would make it %s.%s", where, r.Words(), should, doubt)
+	case v.Fits:
+		return fmt.Sprintf("%s: %s. That fits, as it does others.%s", where, r.Words(), doubt)
+	default:
+		return fmt.Sprintf("%s: %s. It would make it %s, but others fit no better.%s", where, r.Words(), should, doubt)
+	}
+}
+
+// times says a power of two in words.
+func times(bits float64, what string) string {
+	n := math.Exp2(math.Abs(bits))
+	if n >= 100 {
+		return "over 100 times " + what
+	}
+	if n >= 10 {
+		return fmt.Sprintf("%.0f times %s", n, what)
+	}
+	return fmt.Sprintf("%.1f times %s", n, what)
+}
+
+// An Outcome is something that a proposed test can turn out as.
+type Outcome struct {
+	Words       string       `json:"words"` // what is seen
+	Delta       tester.Delta `json:"delta"`
+	Probability float64      `json:"probability"`
+	Then        string       `json:"then"` // what it would mean
+}
+
+// Outcomes less probable than leastOutcome are not told, nor more than mostOutcomes.
+const (
+	leastOutcome = 0.02
+	mostOutcomes = 4
+	thenCauses   = 2
+)
+
+// tellOutcomes fills in what each outcome of the test would mean.
+func (w *weighed) tellOutcomes(t *Test, causes []cause) {
+	if t.seen != nil {
+		w.tellSeen(t, causes)
+		return
+	}
+	if t.Do != DoOpen {
+		return
+	}
+	found, rest := 0.0, make([]float64, len(causes))
+	for c := range causes {
+		if slices.Contains(causes[c].sites, t.Site) {
+			found += causes[c].p
+		} else {
+			rest[c] = causes[c].p
+		}
+	}
+	t.Outcomes = []Outcome{}
+	if found >= leastOutcome {
+		t.Outcomes = append(t.Outcomes, Outcome{Words: "something wrong in there", Probability: rounded(found), Then: "Put it right, then read again what was wrong."})
+	}
+	if 1-found >= leastOutcome {
+		t.Outcomes = append(t.Outcomes, Outcome{Words: "all sound in there", Probability: rounded(1 - found), Then: w.meaning(rest, causes)})
+	}
+}
+
+func (w *weighed) tellSeen(t *Test, causes []cause) {
+	if len(t.seen) == 0 {
+		return
+	}
+	outlet := t.stage.outlet(t.At, t.Half)
+	kinds := w.outcomes(t, t.stage, outlet)
+	t.Outcomes = []Outcome{}
+	for o := range t.seen[0] {
+		p, by := 0.0, make([]float64, len(causes))
+		for c := range causes {
+			by[c] = t.seen[c][o]
+			p += by[c]
+		}
+		h := w.likeliest(causes, func(h int) bool { return kinds.of(h) == o })
+		if p < leastOutcome || h < 0 {
+			continue
+		}
+		r := tester.Reading{At: t.At, Half: t.Half, Tool: t.Tool, Mode: t.Mode}
+		t.stage.fill(&r, outlet, h, w.level, nil)
+		out := Outcome{Delta: r.Delta(tester.Default), Probability: rounded(p), Words: r.Words(), Then: w.meaning(by, causes)}
+		if out.Words == "" {
+			out.Words = w.askedWords(t, outlet, h)
+		}
+		t.Outcomes = append(t.Outcomes, out)
+	}
+	slices.SortFunc(t.Outcomes, func(a, b Outcome) int {
+		return cmp.Or(cmp.Compare(b.Probability, a.Probability), cmp.Compare(a.Words, b.Words), cmp.Compare(a.Then, b.Then))
+	})
+	t.Outcomes = t.Outcomes[:min(len(t.Outcomes), mostOutcomes)]
+}
+
+// likeliest is the most probable hypothesis of the causes that is as asked; -1
+// where none is.
+func (w *weighed) likeliest(causes []cause, is func(h int) bool) int {
+	best := -1
+	for _, c := range causes {
+		for _, h := range c.members {
+			if is(h) && (best < 0 || w.probability[h] > w.probability[best]) {
+				best = h
+			}
+		}
+	}
+	return best
+}
+
+// askedWords is what a tester whose predictions are not kept would show.
+func (w *weighed) askedWords(t *Test, outlet, h int) string {
+	condition := t.stage.bench.Settle(t.stage.variations[h])
+	var r tester.Reading
+	var err error
+	if t.Between != nil {
+		r, err = condition.ReadPoints(t.Tool, t.Mode, t.Between[:]...)
+	} else {
+		r, err = condition.Read(t.stage.bench.Outlets()[outlet], t.Tool, t.Mode)
+	}
+	if err != nil {
+		return "nothing to be read"
+	}
+	return r.Words()
+}
+
+// meaning names the causes that lead where the weights are as given.
+func (w *weighed) meaning(by []float64, causes []cause) string {
+	total := sum(by)
+	if total == 0 {
+		return "None of these."
+	}
+	order := make([]int, len(by))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(by[b], by[a]) })
+	var parts []string
+	for _, c := range order[:min(len(order), thenCauses)] {
+		if p := by[c] / total; p >= inQuestion || len(parts) == 0 {
+			parts = append(parts, fmt.Sprintf("%s, %s", w.words(causes[c]), percent(p)))
+		}
+	}
+	text := strings.Join(parts, "; ")
+	return strings.ToUpper(text[:1]) + text[1:] + "."
+}
