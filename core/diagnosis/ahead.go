@@ -66,6 +66,9 @@ func (w *weighed) lookAhead(tests []Test, causes []cause) {
 		f := forecast{}
 		if t.seen != nil {
 			f.minutes, f.box = w.minutesOf(t), w.boxOf(t.At)
+			if t.Do == DoMap || t.Do == DoAsk {
+				f.minutes, f.box = t.Minutes, w.standsAt() // the way there is in it
+			}
 			f.chance = chances(t.seen, causes, kept)
 		}
 		p.tests = append(p.tests, f)

@@ -196,27 +196,35 @@ func (e *Engine) answer(r *tester.Reading, h int, s *stage) (answer, error) {
 
 // told judges an answer of the customer's by what would have happened.
 func (e Errors) told(r *tester.Reading, c *tester.Condition) answer {
-	guards := c.Variation.Guards
+	is := wouldAnswer(r.Asked, c)
+	return flat(string(is), e.toldLikelihood(is, r.Answer), is == r.Answer)
+}
+
+func (e Errors) toldLikelihood(is, said tester.Answer) float64 {
+	if is == said {
+		return 1 - e.Told
+	}
+	return e.Told / float64(len(tester.Answers)-1)
+}
+
+// wouldAnswer is what doing as asked brings about.
+func wouldAnswer(asked tester.Question, c *tester.Condition) tester.Answer {
+	for _, name := range c.Tripped { // by what is wrong: it trips again
+		guard := slices.ContainsFunc(c.Variation.Guards, func(g circuit.Guard) bool { return g.Name == name })
+		if asked == tester.CycleBreaker && name == circuit.Panel || asked == tester.ResetGFCIs && guard {
+			return tester.WillNotHold
+		}
+	}
 	is := tester.NothingChanged
 	for _, f := range c.Variation.Faults {
 		switch {
-		case r.Asked == tester.CycleBreaker && f.Kind == circuit.BreakerAt, r.Asked == tester.ResetGFCIs && f.Kind == circuit.GFCIFault && f.State == "tripped":
+		case asked == tester.CycleBreaker && f.Kind == circuit.BreakerAt, asked == tester.ResetGFCIs && f.Kind == circuit.GFCIFault && f.State == "tripped":
 			is = tester.CameBack
-		case r.Asked == tester.ResetGFCIs && f.Kind == circuit.GFCIFault && f.State != "no-trip":
+		case asked == tester.ResetGFCIs && f.Kind == circuit.GFCIFault && f.State != "no-trip":
 			is = tester.WillNotHold
 		}
 	}
-	for _, name := range c.Tripped { // by what is wrong: it trips again
-		breaker := name == circuit.Panel
-		ground := slices.ContainsFunc(guards, func(g circuit.Guard) bool { return g.Name == name })
-		if r.Asked == tester.CycleBreaker && breaker || r.Asked == tester.ResetGFCIs && ground {
-			is = tester.WillNotHold
-		}
-	}
-	if is == r.Answer {
-		return flat(string(is), 1-e.Told, true)
-	}
-	return flat(string(is), e.Told/float64(len(tester.Answers)-1), false)
+	return is
 }
 
 // digits rounds a prediction to what an electrician would call the same.

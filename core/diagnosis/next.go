@@ -18,16 +18,19 @@ const (
 	// DoSeparate takes a cable's end apart and caps it, then reads with power on:
 	// only for a qualified person, and only where nothing safer helps.
 	DoSeparate = "separate"
+	// DoAsk is a question to the customer, or the same done on the spot.
+	DoAsk = "ask"
 )
 
 // A Test is something to do next.
 type Test struct {
-	Do   string       `json:"do"`
-	At   string       `json:"at,omitempty"` // a device
-	Half circuit.Half `json:"half,omitempty"`
-	Tool tester.Tool  `json:"tool,omitempty"`
-	Mode tester.Mode  `json:"mode,omitempty"`
-	Site string       `json:"site,omitempty"`
+	Do    string          `json:"do"`
+	At    string          `json:"at,omitempty"` // a device
+	Half  circuit.Half    `json:"half,omitempty"`
+	Tool  tester.Tool     `json:"tool,omitempty"`
+	Mode  tester.Mode     `json:"mode,omitempty"`
+	Site  string          `json:"site,omitempty"`
+	Asked tester.Question `json:"asked,omitempty"`
 	// Separated is the cable end taken apart for the reading.
 	Separated string `json:"separated,omitempty"`
 	// Between are the points a dead ohmmeter is put on.
@@ -47,8 +50,9 @@ type Test struct {
 	// faulty box itself when this is done next.
 	Ahead float64 `json:"ahead"`
 
-	stage *stage      // of a reading: what it is taken on
-	seen  [][]float64 // of a reading: by cause, the probability of it and of each thing that can be seen
+	mapWords []string    // of a test of the order: what can be seen
+	stage    *stage      // of a reading: what it is taken on
+	seen     [][]float64 // of a reading: by cause, the probability of it and of each thing that can be seen
 }
 
 const (
@@ -67,6 +71,7 @@ type cause struct {
 	sites      []string
 	members    []int
 	p          float64
+	way        int // which of the ways the circuit could run
 }
 
 // decides reports whether the hypothesis is likely enough to decide what to
@@ -111,6 +116,16 @@ func (w *weighed) next(settled bool, site string) []Test {
 	if settled {
 		return slices.DeleteFunc(w.openings(), func(t Test) bool { return t.Site != site })
 	}
+	tests, causes := w.candidates()
+	if w.e.settings.Qualified && !w.readingHelps(tests, causes) {
+		tests = append(tests, w.separations(causes)...)
+	}
+	return w.rank(tests, causes, w.shows)
+}
+
+// candidates lists what can be done, with what each is expected to show of the
+// causes that are left.
+func (w *weighed) candidates() ([]Test, []cause) {
 	causes, stage := w.causes(), w.now
 	tests := []Test{}
 	for o, outlet := range stage.bench.Outlets() {
@@ -131,10 +146,18 @@ func (w *weighed) next(settled bool, site string) []Test {
 		}
 		tests = append(tests, w.dead(stage, o, causes)...)
 	}
-	tests = append(tests, w.openings()...)
-	if w.e.settings.Qualified && !w.readingHelps(tests, causes) {
-		tests = append(tests, w.separations(causes)...)
+	for _, question := range tester.Questions {
+		if t, ok := w.ask(question, causes); ok {
+			tests = append(tests, t)
+		}
 	}
+	return append(tests, w.openings()...), causes
+}
+
+// rank orders the tests by the minutes expected in the end, and says of the
+// first of them what each outcome would mean. Find looks up a hypothesis that
+// shows a certain thing.
+func (w *weighed) rank(tests []Test, causes []cause, find finder) []Test {
 	again := w.again()
 	for i := range tests {
 		tests[i].Again = again[asTaken(tests[i])]
@@ -147,7 +170,7 @@ func (w *weighed) next(settled bool, site string) []Test {
 	})
 	tests = tests[:min(len(tests), keepTests)]
 	for i := range tests {
-		w.tellOutcomes(&tests[i], causes)
+		w.tellOutcomes(&tests[i], causes, find)
 	}
 	return tests
 }
@@ -318,6 +341,10 @@ func (w *weighed) expect(t *Test, s *stage, outlet int, causes []cause) {
 	}
 	t.GainBits = rounded(information(joint))
 	t.seen, t.stage = joint, s
+	t.Why = w.parts(joint, causes)
+	if t.Asked != "" {
+		return
+	}
 	t.Say = fmt.Sprintf("%s at %s, %s half", w.toolWords(t), w.e.place(t.At), t.Half)
 	switch t.Tool {
 	case tester.Ohms:
@@ -325,8 +352,9 @@ func (w *weighed) expect(t *Test, s *stage, outlet int, causes []cause) {
 		t.Say = fmt.Sprintf("Breaker off, proven dead, nothing plugged in: ohmmeter from hot to %s slot at %s", other, w.e.place(t.At))
 	case tester.DeviceButton:
 		t.Say = fmt.Sprintf("%s at %s", w.toolWords(t), w.e.place(t.At))
+	case tester.Told:
+		t.Say = fmt.Sprintf("Does it work at %s, %s half?", w.e.place(t.At), t.Half)
 	}
-	t.Why = w.parts(joint, causes)
 }
 
 func (w *weighed) toolWords(t *Test) string {

@@ -48,16 +48,21 @@ type asked struct {
 	outlet int
 	tool   tester.Tool
 	mode   tester.Mode
-	to     string // the second point of an ohmmeter
+	to     string // the second point of an ohmmeter, or what is asked
 }
 
 // outcomes of a reading. They do not depend on what was read before, so they
 // are worked out once for each hypothesis.
 func (w *weighed) outcomes(t *Test, s *stage, outlet int) *outcomes {
-	w.at(s, outlet)
+	if t.Asked == "" {
+		w.at(s, outlet)
+	}
 	key := asked{outlet, t.Tool, t.Mode, ""}
 	if t.Between != nil {
 		key.to = t.Between[1]
+	}
+	if t.Asked != "" {
+		key.to = string(t.Asked)
 	}
 	if s.kinds[key] == nil {
 		s.kinds[key] = w.e.outcomesOf(t, s, outlet)
@@ -69,7 +74,26 @@ func (w *weighed) outcomes(t *Test, s *stage, outlet int) *outcomes {
 func (e *Engine) outcomesOf(t *Test, s *stage, outlet int) *outcomes {
 	errors, k := e.settings.Errors, s.bench.Constants
 	seen := func(h int) *shown { return &s.shown[outlet][h] }
+	if t.Asked != "" {
+		return &outcomes{count: len(tester.Answers), predict: func(h int) int {
+			return slices.Index(tester.Answers, wouldAnswer(t.Asked, s.bench.Settle(s.variations[h])))
+		}, blur: func(predicted, seen int) float64 {
+			return errors.toldLikelihood(tester.Answers[predicted], tester.Answers[seen])
+		}}
+	}
 	switch t.Tool {
+	case tester.Told:
+		return &outcomes{count: 2, predict: func(h int) int {
+			if seen(h).works(k) {
+				return 1
+			}
+			return 0
+		}, blur: func(predicted, seen int) float64 {
+			if predicted == seen {
+				return 1 - errors.ToldOutlet
+			}
+			return errors.ToldOutlet
+		}}
 	case tester.Plug:
 		return &outcomes{count: 8, predict: func(h int) int {
 			kind := 0

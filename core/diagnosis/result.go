@@ -9,6 +9,7 @@ import (
 
 	"elvat/core/circuit"
 	"elvat/core/fault"
+	"elvat/core/runs"
 	"elvat/core/tester"
 )
 
@@ -30,6 +31,11 @@ type Result struct {
 	// faults at once, or something that is not in the catalogue.
 	Unexplained float64 `json:"unexplained"`
 	Settled     bool    `json:"settled"`
+	// Phone is what to ask the customer before driving; empty once something was read.
+	Phone []Phoned `json:"phone"`
+	// Places is how sure it is what feeds each box, where the order of some is
+	// not known; empty otherwise.
+	Places []runs.Place `json:"places,omitempty"`
 	// Conflict is set where readings contradict each other, or one shows what
 	// nothing in the catalogue could.
 	Conflict *Conflict `json:"conflict,omitempty"`
@@ -92,6 +98,7 @@ type weighed struct {
 	probability []float64 // by hypothesis; zero for those that do not
 	unexplained float64
 	level       float64 // of the supply, most likely
+	evidence    float64 // log likelihood of all readings over all hypotheses
 	all         []Test  // everything that could be done, once next has run
 	allCauses   []cause
 	before      int // how many of the readings were taken before something was last put right
@@ -115,21 +122,41 @@ func (e *Engine) DiagnoseNow(readings []tester.Reading, now *tester.State) (*Res
 	}
 	r := &Result{Format: Format, Unexplained: rounded(w.unexplained)}
 	r.Suspects = w.suspects()
-	r.Sites = w.sites()
+	r.Sites = listed(w.bySite())
 	r.Hidden = w.hidden()
 	r.Conflict = w.conflict()
+	r.settle()
+	r.Next = w.next(r.Settled, r.leadingSite())
+	r.Here, r.BeforeOff = w.batches(r.Next)
+	r.Phone = w.phone()
+	r.strip()
+	return r, nil
+}
+
+// strip lets go of what the tests were worked out from.
+func (r *Result) strip() {
+	for _, tests := range [][]Test{r.Next, r.Here, r.BeforeOff} {
+		for i := range tests {
+			tests[i].seen, tests[i].stage, tests[i].mapWords = nil, nil, nil
+		}
+	}
+}
+
+// settle tells whether the search is over: one site holds nearly all, and no
+// danger is open there.
+func (r *Result) settle() {
 	if len(r.Sites) > 0 && r.Sites[0].Probability >= settledAt {
 		r.Settled = !slices.ContainsFunc(r.Hidden, func(d Danger) bool {
 			return d.Site == r.Sites[0].Site && (d.Name == LiveGroundPin || !d.Shown)
 		})
 	}
-	if len(r.Sites) > 0 {
-		r.Next = w.next(r.Settled, r.Sites[0].Site)
-	} else {
-		r.Next = w.next(false, "")
+}
+
+func (r *Result) leadingSite() string {
+	if len(r.Sites) == 0 {
+		return ""
 	}
-	r.Here, r.BeforeOff = w.batches(r.Next)
-	return r, nil
+	return r.Sites[0].Site
 }
 
 func (e *Engine) weigh(readings []tester.Reading) (*weighed, error) {
@@ -230,6 +257,7 @@ func (w *weighed) normalise(logs []float64, other float64) {
 	}
 	byHypothesis[n] = other
 	total := logSum(byHypothesis)
+	w.evidence = total
 	for i, h := range w.order {
 		w.probability[h] = math.Exp(byHypothesis[i] - total)
 	}
@@ -405,10 +433,10 @@ func (w *weighed) bySite() map[string]float64 {
 	return sum
 }
 
-// sites lists what bySite adds up, most probable first.
-func (w *weighed) sites() []Site {
+// listed are the sites with what adds up there, most probable first.
+func listed(bySite map[string]float64) []Site {
 	sites := []Site{}
-	for site, p := range w.bySite() {
+	for site, p := range bySite {
 		if p >= least {
 			sites = append(sites, Site{site, rounded(p)})
 		}

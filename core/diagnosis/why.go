@@ -173,9 +173,9 @@ const (
 )
 
 // tellOutcomes fills in what each outcome of the test would mean.
-func (w *weighed) tellOutcomes(t *Test, causes []cause) {
+func (w *weighed) tellOutcomes(t *Test, causes []cause, find finder) {
 	if t.seen != nil {
-		w.tellSeen(t, causes)
+		w.tellSeen(t, causes, find)
 		return
 	}
 	if t.Do != DoOpen {
@@ -198,12 +198,35 @@ func (w *weighed) tellOutcomes(t *Test, causes []cause) {
 	}
 }
 
-func (w *weighed) tellSeen(t *Test, causes []cause) {
-	if len(t.seen) == 0 {
-		return
+// A finder words what is seen as number o of a test, with a drawing of it;
+// false where nothing left would show it.
+type finder func(t *Test, o int) (tester.Delta, string, bool)
+
+// shows words it by the likeliest hypothesis that would show it.
+func (w *weighed) shows(t *Test, o int) (tester.Delta, string, bool) {
+	if t.Asked != "" {
+		r := tester.Reading{Tool: tester.Told, Asked: t.Asked, Answer: tester.Answers[o]}
+		return tester.Delta{}, r.Words(), true
 	}
 	outlet := t.stage.outlet(t.At, t.Half)
 	kinds := w.outcomes(t, t.stage, outlet)
+	h := w.likeliest(w.causes(), func(h int) bool { return kinds.of(h) == o })
+	if h < 0 {
+		return tester.Delta{}, "", false
+	}
+	r := tester.Reading{At: t.At, Half: t.Half, Tool: t.Tool, Mode: t.Mode}
+	t.stage.fill(&r, outlet, h, w.level, nil)
+	words := r.Words()
+	if words == "" {
+		words = w.askedWords(t, outlet, h)
+	}
+	return r.Delta(tester.Default), words, true
+}
+
+func (w *weighed) tellSeen(t *Test, causes []cause, find finder) {
+	if len(t.seen) == 0 {
+		return
+	}
 	t.Outcomes = []Outcome{}
 	for o := range t.seen[0] {
 		p, by := 0.0, make([]float64, len(causes))
@@ -211,17 +234,14 @@ func (w *weighed) tellSeen(t *Test, causes []cause) {
 			by[c] = t.seen[c][o]
 			p += by[c]
 		}
-		h := w.likeliest(causes, func(h int) bool { return kinds.of(h) == o })
-		if p < leastOutcome || h < 0 {
+		if p < leastOutcome {
 			continue
 		}
-		r := tester.Reading{At: t.At, Half: t.Half, Tool: t.Tool, Mode: t.Mode}
-		t.stage.fill(&r, outlet, h, w.level, nil)
-		out := Outcome{Delta: r.Delta(tester.Default), Probability: rounded(p), Words: r.Words(), Then: w.meaning(by, causes)}
-		if out.Words == "" {
-			out.Words = w.askedWords(t, outlet, h)
+		delta, words, ok := find(t, o)
+		if !ok {
+			continue
 		}
-		t.Outcomes = append(t.Outcomes, out)
+		t.Outcomes = append(t.Outcomes, Outcome{Delta: delta, Probability: rounded(p), Words: words, Then: w.meaning(by, causes)})
 	}
 	slices.SortFunc(t.Outcomes, func(a, b Outcome) int {
 		return cmp.Or(cmp.Compare(b.Probability, a.Probability), cmp.Compare(a.Words, b.Words), cmp.Compare(a.Then, b.Then))

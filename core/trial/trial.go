@@ -316,7 +316,7 @@ func (s *electrician) phone() error {
 // choose takes what is proposed first, and opens no box a third time.
 func (s *electrician) choose(result *diagnosis.Result) (diagnosis.Test, bool) {
 	for _, t := range result.Next {
-		if t.Do == diagnosis.DoReading || strings.Count(strings.Join(s.opened, " ")+" ", t.Site+" ") < 2 {
+		if t.Do == diagnosis.DoReading || t.Do == diagnosis.DoOpen && strings.Count(strings.Join(s.opened, " ")+" ", t.Site+" ") < 2 {
 			return t, true
 		}
 	}
