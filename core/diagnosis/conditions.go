@@ -2,6 +2,7 @@ package diagnosis
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 
 	"elvat/core/circuit"
@@ -140,4 +141,30 @@ func (k *catalogue) complained(likelier ...Complaint) []Weight {
 		return []Weight{k.table.Complaint}
 	}
 	return nil
+}
+
+// On leaves out what is of boxes that are not on the circuit any more.
+func (c Conditions) On(on *circuit.Circuit) Conditions {
+	left := map[string][]Condition{}
+	for id, all := range c.Boxes {
+		if on.Box(id) != nil && len(all) > 0 {
+			left[id] = all
+		}
+	}
+	c.Boxes = left
+	return c
+}
+
+// With are the conditions with one more of a box.
+func (c Conditions) With(box string, condition Condition) Conditions {
+	if c.has(box, condition) {
+		return c
+	}
+	boxes := maps.Clone(c.Boxes)
+	if boxes == nil {
+		boxes = map[string][]Condition{}
+	}
+	boxes[box] = append(slices.Clone(boxes[box]), condition)
+	c.Boxes = boxes
+	return c
 }

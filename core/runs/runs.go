@@ -109,6 +109,22 @@ const (
 	mostFeet   = 1000
 )
 
+// On leaves out what is of boxes that are not on the circuit any more.
+func (m Map) On(c *circuit.Circuit) Map {
+	var left Map
+	for _, id := range m.Unsure {
+		if c.Box(id) != nil {
+			left.Unsure = append(left.Unsure, id)
+		}
+	}
+	for _, clue := range m.Clues {
+		if clue.check(c) == nil {
+			left.Clues = append(left.Clues, clue)
+		}
+	}
+	return left
+}
+
 // A Run is one way the circuit could run.
 type Run struct {
 	From   map[string]string // what feeds each box

@@ -15,6 +15,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/job"
+	"elvat/core/runs"
 	"elvat/core/tester"
 
 	"github.com/labstack/echo/v5"
@@ -241,6 +242,7 @@ const (
 	Plug         Tool = "plug"
 	PlugButton   Tool = "plug-button"
 	Sensor       Tool = "sensor"
+	Told         Tool = "told"
 )
 
 // Valid indicates whether the value is a known member of the Tool enum.
@@ -267,6 +269,8 @@ func (e Tool) Valid() bool {
 	case PlugButton:
 		return true
 	case Sensor:
+		return true
+	case Told:
 		return true
 	default:
 		return false
@@ -328,10 +332,11 @@ type Call struct {
 	CautionsReadAt *time.Time `json:"cautionsReadAt"`
 
 	// Changed Devices changed lately
-	Changed   []string  `json:"changed"`
-	Complaint string    `json:"complaint"`
-	CreatedAt time.Time `json:"createdAt"`
-	Diagnosis Diagnosis `json:"diagnosis"`
+	Changed    []string   `json:"changed"`
+	Complaint  string     `json:"complaint"`
+	Conditions Conditions `json:"conditions"`
+	CreatedAt  time.Time  `json:"createdAt"`
+	Diagnosis  Diagnosis  `json:"diagnosis"`
 
 	// Found Seen in an opened box and not put right yet
 	Found []FoundFault `json:"found"`
@@ -340,6 +345,7 @@ type Call struct {
 	Halves []HalfFound `json:"halves"`
 	Id     int64       `json:"id"`
 	Loads  []Load      `json:"loads"`
+	Map    Map         `json:"map"`
 	Phases []Progress  `json:"phases"`
 
 	// Readings Newest first
@@ -374,6 +380,15 @@ type CallSummary struct {
 	Title    string     `json:"title"`
 }
 
+// Clue defines model for Clue.
+type Clue = runs.Clue
+
+// Conditions defines model for Conditions.
+type Conditions = diagnosis.Conditions
+
+// Conflict defines model for Conflict.
+type Conflict = diagnosis.Conflict
+
 // Danger defines model for Danger.
 type Danger = diagnosis.Danger
 
@@ -385,6 +400,9 @@ type Device = circuit.Device
 
 // Diagnosis defines model for Diagnosis.
 type Diagnosis = diagnosis.Result
+
+// Evidence defines model for Evidence.
+type Evidence = diagnosis.Evidence
 
 // Fault defines model for Fault.
 type Fault = circuit.Fault
@@ -421,6 +439,9 @@ type Lit string
 
 // Load defines model for Load.
 type Load = circuit.Load
+
+// Map defines model for Map.
+type Map = runs.Map
 
 // NamedPoint defines model for NamedPoint.
 type NamedPoint = circuit.NamedPoint
@@ -469,6 +490,21 @@ type NewStop struct {
 
 // NewStopSlots defines model for NewStop.Slots.
 type NewStopSlots int
+
+// Outcome defines model for Outcome.
+type Outcome = diagnosis.Outcome
+
+// Phoned defines model for Phoned.
+type Phoned = diagnosis.Phoned
+
+// Place defines model for Place.
+type Place = runs.Place
+
+// Practice defines model for Practice.
+type Practice = diagnosis.Practice
+
+// PracticeSheet defines model for PracticeSheet.
+type PracticeSheet = diagnosis.PracticeSheet
 
 // Probes defines model for Probes.
 type Probes struct {
@@ -534,8 +570,9 @@ type StopChangeSlots int
 
 // StoredReading defines model for StoredReading.
 type StoredReading struct {
-	Delta Delta  `json:"delta"`
-	Id    string `json:"id"`
+	Delta    Delta  `json:"delta"`
+	Doubtful bool   `json:"doubtful"`
+	Id       string `json:"id"`
 
 	// Problem Why it no longer fits the run as it is now; it is kept and left out of account
 	Problem   *string   `json:"problem,omitempty"`
@@ -575,7 +612,8 @@ type Volts struct {
 
 // Withdrawal defines model for Withdrawal.
 type Withdrawal struct {
-	Withdrawn bool `json:"withdrawn"`
+	Doubtful  *bool `json:"doubtful,omitempty"`
+	Withdrawn *bool `json:"withdrawn,omitempty"`
 }
 
 // BoxID defines model for BoxID.
@@ -598,6 +636,11 @@ type SetChangedJSONBody struct {
 	Changed bool `json:"changed"`
 }
 
+// AskWhyJSONBody defines parameters for AskWhy.
+type AskWhyJSONBody struct {
+	Faults []Fault `json:"faults"`
+}
+
 // CreateCallJSONRequestBody defines body for CreateCall for application/json ContentType.
 type CreateCallJSONRequestBody = NewCall
 
@@ -610,8 +653,14 @@ type SetBreakerJSONRequestBody = BreakerChange
 // SetChangedJSONRequestBody defines body for SetChanged for application/json ContentType.
 type SetChangedJSONRequestBody SetChangedJSONBody
 
+// SetConditionsJSONRequestBody defines body for SetConditions for application/json ContentType.
+type SetConditionsJSONRequestBody = Conditions
+
 // AddLoadJSONRequestBody defines body for AddLoad for application/json ContentType.
 type AddLoadJSONRequestBody = NewLoad
+
+// SetMapJSONRequestBody defines body for SetMap for application/json ContentType.
+type SetMapJSONRequestBody = Map
 
 // TakeFromMeterJSONRequestBody defines body for TakeFromMeter for application/json ContentType.
 type TakeFromMeterJSONRequestBody = Probes
@@ -619,8 +668,8 @@ type TakeFromMeterJSONRequestBody = Probes
 // AddReadingJSONRequestBody defines body for AddReading for application/json ContentType.
 type AddReadingJSONRequestBody = NewReading
 
-// WithdrawReadingJSONRequestBody defines body for WithdrawReading for application/json ContentType.
-type WithdrawReadingJSONRequestBody = Withdrawal
+// MarkReadingJSONRequestBody defines body for MarkReading for application/json ContentType.
+type MarkReadingJSONRequestBody = Withdrawal
 
 // SetStateJSONRequestBody defines body for SetState for application/json ContentType.
 type SetStateJSONRequestBody = State
@@ -631,8 +680,14 @@ type AddStopJSONRequestBody = NewStop
 // ChangeStopJSONRequestBody defines body for ChangeStop for application/json ContentType.
 type ChangeStopJSONRequestBody = StopChange
 
+// AskWhyJSONRequestBody defines body for AskWhy for application/json ContentType.
+type AskWhyJSONRequestBody AskWhyJSONBody
+
 // SetLampsJSONRequestBody defines body for SetLamps for application/json ContentType.
 type SetLampsJSONRequestBody = LampOrder
+
+// SetPracticeJSONRequestBody defines body for SetPractice for application/json ContentType.
+type SetPracticeJSONRequestBody = Practice
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
@@ -669,21 +724,27 @@ type ServerInterface interface {
 	// UndoCircuit Take back the last change of the run
 	// (POST /api/calls/{call}/circuit/undo)
 	UndoCircuit(ctx *echo.Context, call CallID) error
+	// SetConditions What is known of the place beside its circuit, and what is complained of
+	// (PUT /api/calls/{call}/conditions)
+	SetConditions(ctx *echo.Context, call CallID) error
 	// AddLoad Something is plugged in
 	// (POST /api/calls/{call}/loads)
 	AddLoad(ctx *echo.Context, call CallID) error
 	// RemoveLoad It is unplugged
 	// (DELETE /api/calls/{call}/loads/{load})
 	RemoveLoad(ctx *echo.Context, call CallID, load string) error
+	// SetMap What is known of the order of the boxes
+	// (PUT /api/calls/{call}/map)
+	SetMap(ctx *echo.Context, call CallID) error
 	// TakeFromMeter One value from the instrument on the wire, with its probes where they are said to be
 	// (POST /api/calls/{call}/meter)
 	TakeFromMeter(ctx *echo.Context, call CallID) error
 	// AddReading Enter a reading
 	// (POST /api/calls/{call}/readings)
 	AddReading(ctx *echo.Context, call CallID) error
-	// WithdrawReading Take a reading back, or put it back in force
+	// MarkReading Take a reading back or put it back in force, mark it doubtful or trust it again
 	// (PATCH /api/calls/{call}/readings/{reading})
-	WithdrawReading(ctx *echo.Context, call CallID, reading ReadingID) error
+	MarkReading(ctx *echo.Context, call CallID, reading ReadingID) error
 	// SetState The state the circuit is in now, in which the next readings are taken
 	// (PUT /api/calls/{call}/state)
 	SetState(ctx *echo.Context, call CallID) error
@@ -696,9 +757,18 @@ type ServerInterface interface {
 	// ChangeStop Correct a stop and the cable that feeds it
 	// (PATCH /api/calls/{call}/stops/{box})
 	ChangeStop(ctx *echo.Context, call CallID, box BoxID) error
+	// AskWhy Each reading held against one suspect
+	// (POST /api/calls/{call}/why)
+	AskWhy(ctx *echo.Context, call CallID) error
 	// SetLamps Which lamp of the shop's plug tester stands for which pair, left to right
 	// (PUT /api/lamps)
 	SetLamps(ctx *echo.Context) error
+	// GetPractice The weights, minutes and tools the shop's diagnoses rest on, beside the usual ones
+	// (GET /api/practice)
+	GetPractice(ctx *echo.Context) error
+	// SetPractice Set them; what is absent is as usual again
+	// (PUT /api/practice)
+	SetPractice(ctx *echo.Context) error
 }
 
 // ServerInterfaceWrapper converts echo contexts to parameters.
@@ -869,6 +939,22 @@ func (w *ServerInterfaceWrapper) UndoCircuit(ctx *echo.Context) error {
 	return err
 }
 
+// SetConditions converts echo context to params.
+func (w *ServerInterfaceWrapper) SetConditions(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetConditions(ctx, call)
+	return err
+}
+
 // AddLoad converts echo context to params.
 func (w *ServerInterfaceWrapper) AddLoad(ctx *echo.Context) error {
 	var err error
@@ -909,6 +995,22 @@ func (w *ServerInterfaceWrapper) RemoveLoad(ctx *echo.Context) error {
 	return err
 }
 
+// SetMap converts echo context to params.
+func (w *ServerInterfaceWrapper) SetMap(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetMap(ctx, call)
+	return err
+}
+
 // TakeFromMeter converts echo context to params.
 func (w *ServerInterfaceWrapper) TakeFromMeter(ctx *echo.Context) error {
 	var err error
@@ -941,8 +1043,8 @@ func (w *ServerInterfaceWrapper) AddReading(ctx *echo.Context) error {
 	return err
 }
 
-// WithdrawReading converts echo context to params.
-func (w *ServerInterfaceWrapper) WithdrawReading(ctx *echo.Context) error {
+// MarkReading converts echo context to params.
+func (w *ServerInterfaceWrapper) MarkReading(ctx *echo.Context) error {
 	var err error
 	// ------------- Path parameter "call" -------------
 	var call CallID
@@ -961,7 +1063,7 @@ func (w *ServerInterfaceWrapper) WithdrawReading(ctx *echo.Context) error {
 	}
 
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.WithdrawReading(ctx, call, reading)
+	err = w.Handler.MarkReading(ctx, call, reading)
 	return err
 }
 
@@ -1045,12 +1147,46 @@ func (w *ServerInterfaceWrapper) ChangeStop(ctx *echo.Context) error {
 	return err
 }
 
+// AskWhy converts echo context to params.
+func (w *ServerInterfaceWrapper) AskWhy(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AskWhy(ctx, call)
+	return err
+}
+
 // SetLamps converts echo context to params.
 func (w *ServerInterfaceWrapper) SetLamps(ctx *echo.Context) error {
 	var err error
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SetLamps(ctx)
+	return err
+}
+
+// GetPractice converts echo context to params.
+func (w *ServerInterfaceWrapper) GetPractice(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetPractice(ctx)
+	return err
+}
+
+// SetPractice converts echo context to params.
+func (w *ServerInterfaceWrapper) SetPractice(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetPractice(ctx)
 	return err
 }
 
@@ -1114,12 +1250,17 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/api/calls/:call/stops/:box", wrapper.RemoveStop, options.OperationMiddlewares["removeStop"]...)
 	router.PATCH(options.BaseURL+"/api/calls/:call/stops/:box", wrapper.ChangeStop, options.OperationMiddlewares["changeStop"]...)
 	router.POST(options.BaseURL+"/api/calls/:call/readings", wrapper.AddReading, options.OperationMiddlewares["addReading"]...)
-	router.PATCH(options.BaseURL+"/api/calls/:call/readings/:reading", wrapper.WithdrawReading, options.OperationMiddlewares["withdrawReading"]...)
+	router.PATCH(options.BaseURL+"/api/calls/:call/readings/:reading", wrapper.MarkReading, options.OperationMiddlewares["markReading"]...)
 	router.PUT(options.BaseURL+"/api/calls/:call/state", wrapper.SetState, options.OperationMiddlewares["setState"]...)
+	router.PUT(options.BaseURL+"/api/calls/:call/conditions", wrapper.SetConditions, options.OperationMiddlewares["setConditions"]...)
+	router.PUT(options.BaseURL+"/api/calls/:call/map", wrapper.SetMap, options.OperationMiddlewares["setMap"]...)
+	router.POST(options.BaseURL+"/api/calls/:call/why", wrapper.AskWhy, options.OperationMiddlewares["askWhy"]...)
 	router.POST(options.BaseURL+"/api/calls/:call/loads", wrapper.AddLoad, options.OperationMiddlewares["addLoad"]...)
 	router.DELETE(options.BaseURL+"/api/calls/:call/loads/:load", wrapper.RemoveLoad, options.OperationMiddlewares["removeLoad"]...)
 	router.PUT(options.BaseURL+"/api/calls/:call/changed/:device", wrapper.SetChanged, options.OperationMiddlewares["setChanged"]...)
 	router.POST(options.BaseURL+"/api/calls/:call/meter", wrapper.TakeFromMeter, options.OperationMiddlewares["takeFromMeter"]...)
+	router.GET(options.BaseURL+"/api/practice", wrapper.GetPractice, options.OperationMiddlewares["getPractice"]...)
+	router.PUT(options.BaseURL+"/api/practice", wrapper.SetPractice, options.OperationMiddlewares["setPractice"]...)
 	router.PUT(options.BaseURL+"/api/lamps", wrapper.SetLamps, options.OperationMiddlewares["setLamps"]...)
 	router.GET(options.BaseURL+"/api/basics", wrapper.GetBasics, options.OperationMiddlewares["getBasics"]...)
 
@@ -1573,6 +1714,46 @@ func (response UndoCircuitdefaultApplicationProblemPlusJSONResponse) VisitUndoCi
 	return err
 }
 
+type SetConditionsRequestObject struct {
+	Call CallID `json:"call"`
+	Body *SetConditionsJSONRequestBody
+}
+
+type SetConditionsResponseObject interface {
+	VisitSetConditionsResponse(w http.ResponseWriter) error
+}
+
+type SetConditions200JSONResponse struct{ CallNowJSONResponse }
+
+func (response SetConditions200JSONResponse) VisitSetConditionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetConditionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetConditionsdefaultApplicationProblemPlusJSONResponse) VisitSetConditionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type AddLoadRequestObject struct {
 	Call CallID `json:"call"`
 	Body *AddLoadJSONRequestBody
@@ -1642,6 +1823,46 @@ type RemoveLoaddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RemoveLoaddefaultApplicationProblemPlusJSONResponse) VisitRemoveLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetMapRequestObject struct {
+	Call CallID `json:"call"`
+	Body *SetMapJSONRequestBody
+}
+
+type SetMapResponseObject interface {
+	VisitSetMapResponse(w http.ResponseWriter) error
+}
+
+type SetMap200JSONResponse struct{ CallNowJSONResponse }
+
+func (response SetMap200JSONResponse) VisitSetMapResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetMapdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetMapdefaultApplicationProblemPlusJSONResponse) VisitSetMapResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -1733,19 +1954,19 @@ func (response AddReadingdefaultApplicationProblemPlusJSONResponse) VisitAddRead
 	return err
 }
 
-type WithdrawReadingRequestObject struct {
+type MarkReadingRequestObject struct {
 	Call    CallID    `json:"call"`
 	Reading ReadingID `json:"reading"`
-	Body    *WithdrawReadingJSONRequestBody
+	Body    *MarkReadingJSONRequestBody
 }
 
-type WithdrawReadingResponseObject interface {
-	VisitWithdrawReadingResponse(w http.ResponseWriter) error
+type MarkReadingResponseObject interface {
+	VisitMarkReadingResponse(w http.ResponseWriter) error
 }
 
-type WithdrawReading200JSONResponse struct{ CallNowJSONResponse }
+type MarkReading200JSONResponse struct{ CallNowJSONResponse }
 
-func (response WithdrawReading200JSONResponse) VisitWithdrawReadingResponse(w http.ResponseWriter) error {
+func (response MarkReading200JSONResponse) VisitMarkReadingResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -1757,12 +1978,12 @@ func (response WithdrawReading200JSONResponse) VisitWithdrawReadingResponse(w ht
 	return err
 }
 
-type WithdrawReadingdefaultApplicationProblemPlusJSONResponse struct {
+type MarkReadingdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response WithdrawReadingdefaultApplicationProblemPlusJSONResponse) VisitWithdrawReadingResponse(w http.ResponseWriter) error {
+func (response MarkReadingdefaultApplicationProblemPlusJSONResponse) VisitMarkReadingResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -1935,6 +2156,46 @@ func (response ChangeStopdefaultApplicationProblemPlusJSONResponse) VisitChangeS
 	return err
 }
 
+type AskWhyRequestObject struct {
+	Call CallID `json:"call"`
+	Body *AskWhyJSONRequestBody
+}
+
+type AskWhyResponseObject interface {
+	VisitAskWhyResponse(w http.ResponseWriter) error
+}
+
+type AskWhy200JSONResponse []Evidence
+
+func (response AskWhy200JSONResponse) VisitAskWhyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AskWhydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AskWhydefaultApplicationProblemPlusJSONResponse) VisitAskWhyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SetLampsRequestObject struct {
 	Body *SetLampsJSONRequestBody
 }
@@ -1963,6 +2224,83 @@ type SetLampsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SetLampsdefaultApplicationProblemPlusJSONResponse) VisitSetLampsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPracticeRequestObject struct {
+}
+
+type GetPracticeResponseObject interface {
+	VisitGetPracticeResponse(w http.ResponseWriter) error
+}
+
+type GetPractice200JSONResponse PracticeSheet
+
+func (response GetPractice200JSONResponse) VisitGetPracticeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPracticedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPracticedefaultApplicationProblemPlusJSONResponse) VisitGetPracticeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPracticeRequestObject struct {
+	Body *SetPracticeJSONRequestBody
+}
+
+type SetPracticeResponseObject interface {
+	VisitSetPracticeResponse(w http.ResponseWriter) error
+}
+
+type SetPractice200JSONResponse PracticeSheet
+
+func (response SetPractice200JSONResponse) VisitSetPracticeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPracticedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetPracticedefaultApplicationProblemPlusJSONResponse) VisitSetPracticeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -2009,21 +2347,27 @@ type StrictServerInterface interface {
 	// UndoCircuit Take back the last change of the run
 	// (POST /api/calls/{call}/circuit/undo)
 	UndoCircuit(ctx context.Context, request UndoCircuitRequestObject) (UndoCircuitResponseObject, error)
+	// SetConditions What is known of the place beside its circuit, and what is complained of
+	// (PUT /api/calls/{call}/conditions)
+	SetConditions(ctx context.Context, request SetConditionsRequestObject) (SetConditionsResponseObject, error)
 	// AddLoad Something is plugged in
 	// (POST /api/calls/{call}/loads)
 	AddLoad(ctx context.Context, request AddLoadRequestObject) (AddLoadResponseObject, error)
 	// RemoveLoad It is unplugged
 	// (DELETE /api/calls/{call}/loads/{load})
 	RemoveLoad(ctx context.Context, request RemoveLoadRequestObject) (RemoveLoadResponseObject, error)
+	// SetMap What is known of the order of the boxes
+	// (PUT /api/calls/{call}/map)
+	SetMap(ctx context.Context, request SetMapRequestObject) (SetMapResponseObject, error)
 	// TakeFromMeter One value from the instrument on the wire, with its probes where they are said to be
 	// (POST /api/calls/{call}/meter)
 	TakeFromMeter(ctx context.Context, request TakeFromMeterRequestObject) (TakeFromMeterResponseObject, error)
 	// AddReading Enter a reading
 	// (POST /api/calls/{call}/readings)
 	AddReading(ctx context.Context, request AddReadingRequestObject) (AddReadingResponseObject, error)
-	// WithdrawReading Take a reading back, or put it back in force
+	// MarkReading Take a reading back or put it back in force, mark it doubtful or trust it again
 	// (PATCH /api/calls/{call}/readings/{reading})
-	WithdrawReading(ctx context.Context, request WithdrawReadingRequestObject) (WithdrawReadingResponseObject, error)
+	MarkReading(ctx context.Context, request MarkReadingRequestObject) (MarkReadingResponseObject, error)
 	// SetState The state the circuit is in now, in which the next readings are taken
 	// (PUT /api/calls/{call}/state)
 	SetState(ctx context.Context, request SetStateRequestObject) (SetStateResponseObject, error)
@@ -2036,9 +2380,18 @@ type StrictServerInterface interface {
 	// ChangeStop Correct a stop and the cable that feeds it
 	// (PATCH /api/calls/{call}/stops/{box})
 	ChangeStop(ctx context.Context, request ChangeStopRequestObject) (ChangeStopResponseObject, error)
+	// AskWhy Each reading held against one suspect
+	// (POST /api/calls/{call}/why)
+	AskWhy(ctx context.Context, request AskWhyRequestObject) (AskWhyResponseObject, error)
 	// SetLamps Which lamp of the shop's plug tester stands for which pair, left to right
 	// (PUT /api/lamps)
 	SetLamps(ctx context.Context, request SetLampsRequestObject) (SetLampsResponseObject, error)
+	// GetPractice The weights, minutes and tools the shop's diagnoses rest on, beside the usual ones
+	// (GET /api/practice)
+	GetPractice(ctx context.Context, request GetPracticeRequestObject) (GetPracticeResponseObject, error)
+	// SetPractice Set them; what is absent is as usual again
+	// (PUT /api/practice)
+	SetPractice(ctx context.Context, request SetPracticeRequestObject) (SetPracticeResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *echo.Context, request any) (any, error)
@@ -2417,6 +2770,54 @@ func (sh *strictHandler) UndoCircuit(ctx *echo.Context, call CallID) error {
 	return nil
 }
 
+// SetConditions operation middleware
+func (sh *strictHandler) SetConditions(ctx *echo.Context, call CallID) error {
+	var request SetConditionsRequestObject
+
+	request.Call = call
+
+	var body SetConditionsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetConditions(ctx.Request().Context(), request.(SetConditionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetConditions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetConditionsResponseObject); ok {
+		return validResponse.VisitSetConditionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // AddLoad operation middleware
 func (sh *strictHandler) AddLoad(ctx *echo.Context, call CallID) error {
 	var request AddLoadRequestObject
@@ -2485,6 +2886,54 @@ func (sh *strictHandler) RemoveLoad(ctx *echo.Context, call CallID, load string)
 		return err
 	} else if validResponse, ok := response.(RemoveLoadResponseObject); ok {
 		return validResponse.VisitRemoveLoadResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetMap operation middleware
+func (sh *strictHandler) SetMap(ctx *echo.Context, call CallID) error {
+	var request SetMapRequestObject
+
+	request.Call = call
+
+	var body SetMapJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetMap(ctx.Request().Context(), request.(SetMapRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetMap")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetMapResponseObject); ok {
+		return validResponse.VisitSetMapResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -2587,14 +3036,14 @@ func (sh *strictHandler) AddReading(ctx *echo.Context, call CallID) error {
 	return nil
 }
 
-// WithdrawReading operation middleware
-func (sh *strictHandler) WithdrawReading(ctx *echo.Context, call CallID, reading ReadingID) error {
-	var request WithdrawReadingRequestObject
+// MarkReading operation middleware
+func (sh *strictHandler) MarkReading(ctx *echo.Context, call CallID, reading ReadingID) error {
+	var request MarkReadingRequestObject
 
 	request.Call = call
 	request.Reading = reading
 
-	var body WithdrawReadingJSONRequestBody
+	var body MarkReadingJSONRequestBody
 	var err error
 	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
 		// A request validator built on kin-openapi's openapi3filter with
@@ -2618,18 +3067,18 @@ func (sh *strictHandler) WithdrawReading(ctx *echo.Context, call CallID, reading
 	request.Body = &body
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.WithdrawReading(ctx.Request().Context(), request.(WithdrawReadingRequestObject))
+		return sh.ssi.MarkReading(ctx.Request().Context(), request.(MarkReadingRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "WithdrawReading")
+		handler = middleware(handler, "MarkReading")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		return err
-	} else if validResponse, ok := response.(WithdrawReadingResponseObject); ok {
-		return validResponse.VisitWithdrawReadingResponse(ctx.Response())
+	} else if validResponse, ok := response.(MarkReadingResponseObject); ok {
+		return validResponse.VisitMarkReadingResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -2807,6 +3256,54 @@ func (sh *strictHandler) ChangeStop(ctx *echo.Context, call CallID, box BoxID) e
 	return nil
 }
 
+// AskWhy operation middleware
+func (sh *strictHandler) AskWhy(ctx *echo.Context, call CallID) error {
+	var request AskWhyRequestObject
+
+	request.Call = call
+
+	var body AskWhyJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AskWhy(ctx.Request().Context(), request.(AskWhyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AskWhy")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AskWhyResponseObject); ok {
+		return validResponse.VisitAskWhyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // SetLamps operation middleware
 func (sh *strictHandler) SetLamps(ctx *echo.Context) error {
 	var request SetLampsRequestObject
@@ -2847,6 +3344,75 @@ func (sh *strictHandler) SetLamps(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SetLampsResponseObject); ok {
 		return validResponse.VisitSetLampsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetPractice operation middleware
+func (sh *strictHandler) GetPractice(ctx *echo.Context) error {
+	var request GetPracticeRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPractice(ctx.Request().Context(), request.(GetPracticeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPractice")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetPracticeResponseObject); ok {
+		return validResponse.VisitGetPracticeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetPractice operation middleware
+func (sh *strictHandler) SetPractice(ctx *echo.Context) error {
+	var request SetPracticeRequestObject
+
+	var body SetPracticeJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetPractice(ctx.Request().Context(), request.(SetPracticeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetPractice")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetPracticeResponseObject); ok {
+		return validResponse.VisitSetPracticeResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

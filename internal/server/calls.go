@@ -309,12 +309,19 @@ func (s *calls) AddReading(ctx context.Context, r api.AddReadingRequestObject) (
 	return api.AddReading201JSONResponse{CallNowJSONResponse: now}, err
 }
 
-func (s *calls) WithdrawReading(ctx context.Context, r api.WithdrawReadingRequestObject) (api.WithdrawReadingResponseObject, error) {
-	if err := s.store.WithdrawReading(ctx, r.Call, r.Reading, r.Body.Withdrawn); err != nil {
-		return nil, err
+func (s *calls) MarkReading(ctx context.Context, r api.MarkReadingRequestObject) (api.MarkReadingResponseObject, error) {
+	if r.Body.Withdrawn != nil {
+		if err := s.store.WithdrawReading(ctx, r.Call, r.Reading, *r.Body.Withdrawn); err != nil {
+			return nil, err
+		}
+	}
+	if r.Body.Doubtful != nil {
+		if err := s.store.DoubtReading(ctx, r.Call, r.Reading, *r.Body.Doubtful); err != nil {
+			return nil, err
+		}
 	}
 	now, err := s.callNow(ctx, r.Call)
-	return api.WithdrawReading200JSONResponse{CallNowJSONResponse: now}, err
+	return api.MarkReading200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 func (s *calls) SetState(ctx context.Context, r api.SetStateRequestObject) (api.SetStateResponseObject, error) {

@@ -1,10 +1,12 @@
 package server
 
 import (
+	"encoding/json"
 	"sync"
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
+	"elvat/core/runs"
 	"elvat/core/tester"
 )
 
@@ -12,7 +14,7 @@ import (
 // longest ago.
 const keepEngines = 16
 
-// engines keeps diagnoses prepared, one a call, as long as its run is unchanged.
+// engines keeps diagnoses prepared, one a call, as long as its run and practice are unchanged.
 type engines struct {
 	mu    sync.Mutex
 	used  int64
@@ -20,38 +22,75 @@ type engines struct {
 }
 
 type prepared struct {
-	revision int64
-	used     int64
+	key  string // what it was prepared for
+	used int64
 
 	mu     sync.Mutex // an engine works for one at a time
-	engine *diagnosis.Engine
+	engine *diagnosis.Ensemble
+}
+
+// A question is all that a diagnosis is worked out from.
+type question struct {
+	call, revision int64
+	circuit        *circuit.Circuit
+	order          runs.Map
+	settings       diagnosis.Settings
+	readings       []tester.Reading
+	now            *tester.State
+}
+
+// key names what an engine is prepared for: the same run, order, practice and
+// conditions of the place.
+func (q *question) key() string {
+	rest, _ := json.Marshal(struct { // plain values cannot fail
+		Revision int64
+		Order    runs.Map
+		Settings diagnosis.Settings
+	}{q.revision, q.order, q.settings})
+	return string(rest)
 }
 
 func newEngines() *engines { return &engines{calls: map[int64]*prepared{}} }
 
-// diagnose weighs the readings on the revision of the call's run, which is now
-// in the given state.
-func (e *engines) diagnose(call, revision int64, c *circuit.Circuit, readings []tester.Reading, now *tester.State) (*diagnosis.Result, error) {
-	p := e.of(call, revision)
+// diagnose weighs the readings.
+func (e *engines) diagnose(q question) (result *diagnosis.Result, err error) {
+	err = e.with(q, func(engine *diagnosis.Ensemble) error {
+		result, err = engine.DiagnoseNow(q.readings, q.now)
+		return err
+	})
+	return result, err
+}
+
+// why holds the readings against one suspect.
+func (e *engines) why(q question, faults []circuit.Fault) (evidence []diagnosis.Evidence, err error) {
+	err = e.with(q, func(engine *diagnosis.Ensemble) error {
+		evidence, err = engine.Why(q.readings, faults)
+		return err
+	})
+	return evidence, err
+}
+
+func (e *engines) with(q question, do func(*diagnosis.Ensemble) error) error {
+	p := e.of(q.call, q.key())
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.engine == nil {
-		engine, err := diagnosis.NewEngine(c, diagnosis.Defaults())
+		engine, err := diagnosis.NewEnsemble(q.circuit, q.order, q.settings)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		p.engine = engine
 	}
-	return p.engine.DiagnoseNow(readings, now)
+	return do(p.engine)
 }
 
-func (e *engines) of(call, revision int64) *prepared {
+func (e *engines) of(call int64, key string) *prepared {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	e.used++
 	p := e.calls[call]
-	if p == nil || p.revision != revision {
-		p = &prepared{revision: revision}
+	if p == nil || p.key != key {
+		p = &prepared{key: key}
 		e.calls[call] = p
 	}
 	p.used = e.used

@@ -2,12 +2,14 @@ package server
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"slices"
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/job"
+	"elvat/core/runs"
 	"elvat/core/strict"
 	"elvat/core/tester"
 	"elvat/internal/api"
@@ -23,6 +25,9 @@ type state struct {
 	inForce  []tester.Reading
 	now      *tester.State // of the circuit; nil: as its file says
 	changed  []string
+	place    diagnosis.Conditions
+	order    runs.Map
+	settings diagnosis.Settings
 	result   *diagnosis.Result
 	facts    job.Facts
 }
@@ -61,17 +66,55 @@ func (s *calls) loadCall(ctx context.Context, call store.Call) (*state, error) {
 	if v.changed, err = s.store.Changed(ctx, call.ID); err != nil {
 		return nil, err
 	}
-	if v.result, err = s.engines.diagnose(call.ID, v.revision.ID, v.circuit, v.inForce, v.now); err != nil {
+	if err := s.loadPlace(ctx, v); err != nil {
+		return nil, fmt.Errorf("call %d: %w", call.ID, err)
+	}
+	if v.result, err = s.engines.diagnose(v.question()); err != nil {
 		return nil, fmt.Errorf("call %d: %w", call.ID, err)
 	}
 	v.facts = v.whatIsKnown()
 	return v, nil
 }
 
+// loadPlace reads what is known of the place and of the order of the boxes,
+// and the shop's practice. What is no longer on the run is left out.
+func (s *calls) loadPlace(ctx context.Context, v *state) error {
+	practice, err := s.practice(ctx)
+	if err != nil {
+		return err
+	}
+	if v.settings, err = practice.Settings(); err != nil {
+		return err
+	}
+	if v.call.Conditions != nil {
+		if err := json.Unmarshal(v.call.Conditions, &v.place); err != nil {
+			return err
+		}
+	}
+	if v.call.Map != nil {
+		if err := json.Unmarshal(v.call.Map, &v.order); err != nil {
+			return err
+		}
+	}
+	v.place, v.order = v.place.On(v.circuit), v.order.On(v.circuit)
+	v.settings.Conditions = v.place
+	for _, device := range v.changed {
+		if _, box := v.circuit.Device(device); box != nil {
+			v.settings.Conditions = v.settings.Conditions.With(box.ID, diagnosis.Worked)
+		}
+	}
+	return nil
+}
+
+// question is what the diagnosis is worked out from.
+func (v *state) question() question {
+	return question{v.call.ID, v.revision.ID, v.circuit, v.order, v.settings, v.inForce, v.now}
+}
+
 // add takes a stored reading in. One that the run has no place for any more
 // is kept, with the reason, and left out of account.
 func (v *state) add(r store.Reading) error {
-	entry := api.StoredReading{Id: r.ID, TakenAt: r.TakenAt, Withdrawn: r.Withdrawn}
+	entry := api.StoredReading{Id: r.ID, TakenAt: r.TakenAt, Withdrawn: r.Withdrawn, Doubtful: r.Doubtful}
 	reading, err := tester.ParseOne(r.Document, v.circuit)
 	if err != nil {
 		why := err.Error()
@@ -80,6 +123,7 @@ func (v *state) add(r store.Reading) error {
 			return err
 		}
 	}
+	reading.Doubtful = reading.Doubtful || r.Doubtful
 	entry.Reading, entry.Delta = reading, reading.Delta(tester.Default)
 	v.readings = append(v.readings, entry)
 	if !r.Withdrawn && entry.Problem == nil {
@@ -99,7 +143,7 @@ func (v *state) whatIsKnown() job.Facts {
 		f.Box = v.circuit.LabelOf(v.result.Sites[0].Site)
 	}
 	for _, danger := range v.result.Hidden {
-		if _, box := v.circuit.Device(danger.At); danger.Urgent && box != nil {
+		if _, box := v.circuit.Device(danger.At); danger.Urgent && danger.Name == diagnosis.LiveGroundPin && box != nil {
 			f.LiveGround = v.circuit.LabelOf(box.ID)
 			break
 		}
@@ -142,7 +186,7 @@ func (v *state) view() api.Call {
 		CanUndoRun: v.revision.Earlier, Diagnosis: *v.result,
 		State: v.state(), Loads: append([]circuit.Load{}, v.circuit.Loads...),
 		Sweep: diagnosis.SweepOf(v.circuit, v.inForce, v.changed), Changed: v.changed,
-		Found: diagnosis.StillThere(v.circuit, v.inForce),
+		Found: diagnosis.StillThere(v.circuit, v.inForce), Conditions: v.place, Map: v.order,
 	}
 }
 

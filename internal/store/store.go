@@ -66,6 +66,8 @@ type Call struct {
 	CreatedAt      time.Time
 	CautionsReadAt *time.Time
 	State          []byte // the circuit's now; nil: as its file says
+	Conditions     []byte // of the place; nil: none known
+	Map            []byte // what is known of the order of the boxes; nil: all of it
 }
 
 // A Reading is one as it was entered.
@@ -74,6 +76,7 @@ type Reading struct {
 	TakenAt   time.Time
 	Document  []byte
 	Withdrawn bool
+	Doubtful  bool
 }
 
 // AddCall stores a new call with the first revision of its run.
@@ -92,7 +95,7 @@ func (s *Store) AddCall(ctx context.Context, call Call, circuit []byte) (int64, 
 
 // Calls lists all calls, newest first.
 func (s *Store) Calls(ctx context.Context) ([]Call, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, title, complaint, created_at, cautions_read_at, state FROM calls ORDER BY id DESC")
+	rows, err := s.db.QueryContext(ctx, "SELECT id, title, complaint, created_at, cautions_read_at, state, conditions, map FROM calls ORDER BY id DESC")
 	if err != nil {
 		return nil, err
 	}
@@ -110,22 +113,27 @@ func (s *Store) Calls(ctx context.Context) ([]Call, error) {
 
 // Call returns one call.
 func (s *Store) Call(ctx context.Context, id int64) (Call, error) {
-	return scanCall(s.db.QueryRowContext(ctx, "SELECT id, title, complaint, created_at, cautions_read_at, state FROM calls WHERE id = ?", id))
+	return scanCall(s.db.QueryRowContext(ctx, "SELECT id, title, complaint, created_at, cautions_read_at, state, conditions, map FROM calls WHERE id = ?", id))
 }
 
 func scanCall(row interface{ Scan(...any) error }) (Call, error) {
 	var call Call
 	var created string
-	var cautions, state sql.NullString
-	err := row.Scan(&call.ID, &call.Title, &call.Complaint, &created, &cautions, &state)
+	var cautions, state, conditions, order sql.NullString
+	err := row.Scan(&call.ID, &call.Title, &call.Complaint, &created, &cautions, &state, &conditions, &order)
 	if errors.Is(err, sql.ErrNoRows) {
 		return call, ErrNotFound
 	}
 	if err != nil {
 		return call, err
 	}
-	if state.Valid {
-		call.State = []byte(state.String)
+	for _, kept := range []struct {
+		from sql.NullString
+		to   *[]byte
+	}{{state, &call.State}, {conditions, &call.Conditions}, {order, &call.Map}} {
+		if kept.from.Valid {
+			*kept.to = []byte(kept.from.String)
+		}
 	}
 	if call.CreatedAt, err = time.Parse(time.RFC3339Nano, created); err != nil {
 		return call, err
@@ -260,7 +268,7 @@ func (s *Store) AddReading(ctx context.Context, call int64, r Reading) error {
 // Readings lists the call's readings in the order of entry, those taken back
 // included.
 func (s *Store) Readings(ctx context.Context, call int64) ([]Reading, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, taken_at, document, withdrawn FROM readings WHERE call_id = ? ORDER BY entry", call)
+	rows, err := s.db.QueryContext(ctx, "SELECT id, taken_at, document, withdrawn, doubtful FROM readings WHERE call_id = ? ORDER BY entry", call)
 	if err != nil {
 		return nil, err
 	}
@@ -269,7 +277,7 @@ func (s *Store) Readings(ctx context.Context, call int64) ([]Reading, error) {
 	for rows.Next() {
 		var r Reading
 		var at, document string
-		if err := rows.Scan(&r.ID, &at, &document, &r.Withdrawn); err != nil {
+		if err := rows.Scan(&r.ID, &at, &document, &r.Withdrawn, &r.Doubtful); err != nil {
 			return nil, err
 		}
 		r.Document = []byte(document)
@@ -284,6 +292,21 @@ func (s *Store) Readings(ctx context.Context, call int64) ([]Reading, error) {
 // WithdrawReading takes a reading back, or puts it back in force.
 func (s *Store) WithdrawReading(ctx context.Context, call int64, id string, withdrawn bool) error {
 	return s.mustChange(s.db.ExecContext(ctx, "UPDATE readings SET withdrawn = ? WHERE call_id = ? AND id = ?", withdrawn, call, id))
+}
+
+// DoubtReading marks a reading doubtful, or trusts it again.
+func (s *Store) DoubtReading(ctx context.Context, call int64, id string, doubtful bool) error {
+	return s.mustChange(s.db.ExecContext(ctx, "UPDATE readings SET doubtful = ? WHERE call_id = ? AND id = ?", doubtful, call, id))
+}
+
+// SetConditions keeps what is known of the place.
+func (s *Store) SetConditions(ctx context.Context, call int64, conditions []byte) error {
+	return s.mustChange(s.db.ExecContext(ctx, "UPDATE calls SET conditions = ? WHERE id = ?", string(conditions), call))
+}
+
+// SetMap keeps what is known of the order of the boxes.
+func (s *Store) SetMap(ctx context.Context, call int64, order []byte) error {
+	return s.mustChange(s.db.ExecContext(ctx, "UPDATE calls SET map = ? WHERE id = ?", string(order), call))
 }
 
 func (s *Store) mustChange(result sql.Result, err error) error {

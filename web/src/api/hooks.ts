@@ -3,12 +3,16 @@ import {
 	body,
 	type Call,
 	client,
+	type Conditions,
+	type Fault,
 	type Half,
 	type NewStop,
 	type Pair,
+	type Practice,
 	type Probes,
 	type Reading,
 	Refused,
+	type RunMap,
 	type State,
 	type StopChange,
 } from './client';
@@ -73,15 +77,48 @@ export function useAddReading(call: number) {
 	);
 }
 
-export function useWithdrawReading(call: number) {
-	return useChange(call, (what: { reading: string; withdrawn: boolean }) =>
+/** Takes a reading back, or marks it doubtful; and the other way round. */
+export function useMarkReading(call: number) {
+	return useChange(call, ({ reading, ...mark }: { reading: string; withdrawn?: boolean; doubtful?: boolean }) =>
 		body(
-			client.PATCH('/api/calls/{call}/readings/{reading}', {
-				params: { path: { call, reading: what.reading } },
-				body: { withdrawn: what.withdrawn },
-			}),
+			client.PATCH('/api/calls/{call}/readings/{reading}', { params: { path: { call, reading } }, body: mark }),
 		),
 	);
+}
+
+export function useSetConditions(call: number) {
+	return useChange(call, (known: Conditions) =>
+		body(client.PUT('/api/calls/{call}/conditions', { ...at(call), body: known })),
+	);
+}
+
+export function useSetMap(call: number) {
+	return useChange(call, (map: RunMap) => body(client.PUT('/api/calls/{call}/map', { ...at(call), body: map })));
+}
+
+/** Each reading held against one suspect; asked anew when the readings change. */
+export function useWhy(call: Call, faults: Fault[], wanted: boolean) {
+	return useQuery({
+		queryKey: ['why', call.id, faults, call.readings, call.conditions, call.map],
+		queryFn: () => body(client.POST('/api/calls/{call}/why', { ...at(call.id), body: { faults } })),
+		enabled: wanted,
+		staleTime: Number.POSITIVE_INFINITY,
+	});
+}
+
+export function usePractice() {
+	return useQuery({ queryKey: ['practice'], queryFn: () => body(client.GET('/api/practice')) });
+}
+
+export function useSetPractice() {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: (practice: Practice) => body(client.PUT('/api/practice', { body: practice })),
+		onSuccess: (sheet) => {
+			cache.setQueryData(['practice'], sheet);
+			cache.invalidateQueries({ queryKey: ['call'] });
+		},
+	});
 }
 
 export function useSetBreaker(call: number) {

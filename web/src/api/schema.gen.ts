@@ -200,8 +200,8 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Take a reading back, or put it back in force */
-        patch: operations["withdrawReading"];
+        /** Take a reading back or put it back in force, mark it doubtful or trust it again */
+        patch: operations["markReading"];
         trace?: never;
     };
     "/api/calls/{call}/state": {
@@ -217,6 +217,63 @@ export interface paths {
         /** The state the circuit is in now, in which the next readings are taken */
         put: operations["setState"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/conditions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** What is known of the place beside its circuit, and what is complained of */
+        put: operations["setConditions"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** What is known of the order of the boxes */
+        put: operations["setMap"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Each reading held against one suspect */
+        post: operations["askWhy"];
         delete?: never;
         options?: never;
         head?: never;
@@ -295,6 +352,24 @@ export interface paths {
         put?: never;
         /** One value from the instrument on the wire, with its probes where they are said to be */
         post: operations["takeFromMeter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The weights, minutes and tools the shop's diagnoses rest on, beside the usual ones */
+        get: operations["getPractice"];
+        /** Set them; what is absent is as usual again */
+        put: operations["setPractice"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -479,6 +554,8 @@ export interface components {
             changed: string[];
             /** @description Seen in an opened box and not put right yet */
             found: components["schemas"]["FoundFault"][];
+            conditions: components["schemas"]["Conditions"];
+            map: components["schemas"]["Map"];
             diagnosis: components["schemas"]["Diagnosis"];
         };
         Breaker: {
@@ -578,7 +655,7 @@ export interface components {
         /** @enum {string} */
         Half: "top" | "bottom";
         /** @enum {string} */
-        Tool: "plug" | "plug-button" | "device-button" | "meter" | "sensor" | "lamp" | "analyzer" | "ohms" | "clamp" | "eyes" | "fixed";
+        Tool: "plug" | "plug-button" | "device-button" | "meter" | "sensor" | "lamp" | "analyzer" | "ohms" | "clamp" | "eyes" | "fixed" | "told";
         /** @description Volts rms; the last three against a known ground */
         Volts: {
             hotNeutral?: number;
@@ -623,6 +700,12 @@ export interface components {
             };
             /** @enum {string} */
             glow?: "off" | "dim" | "bright" | "over";
+            works?: boolean;
+            /** @enum {string} */
+            asked?: "reset-gfcis" | "cycle-breaker";
+            /** @enum {string} */
+            answer?: "no-change" | "came-back" | "will-not-hold";
+            doubtful?: boolean;
             tripped?: string[];
             state?: components["schemas"]["State"];
         };
@@ -642,11 +725,104 @@ export interface components {
             reading: components["schemas"]["Reading"];
             delta: components["schemas"]["Delta"];
             withdrawn: boolean;
+            doubtful: boolean;
             /** @description Why it no longer fits the run as it is now; it is kept and left out of account */
             problem?: string;
         };
         Withdrawal: {
-            withdrawn: boolean;
+            withdrawn?: boolean;
+            doubtful?: boolean;
+        };
+        Conditions: {
+            /** @enum {string} */
+            complaint?: "" | "dead" | "part-dead" | "intermittent" | "tester" | "two-slot" | "no-reset" | "trips" | "no-trip" | "warm" | "off-unnoticed";
+            /** @description Wiring and devices of thirty years or more */
+            old?: boolean;
+            boxes?: {
+                [key: string]: ("push-in" | "outdoors" | "worked" | "heavy" | "warm" | "worn")[];
+            };
+        };
+        Map: {
+            /** @description Boxes of which it is not known what feeds them */
+            unsure?: string[];
+            clues?: components["schemas"]["Clue"][];
+        };
+        Clue: {
+            /** @enum {string} */
+            kind: "dies-with" | "stays-with" | "trips-with" | "stays-on" | "cable-count" | "distance" | "cannot-be" | "fed-from";
+            box: string;
+            with?: string;
+            count?: number;
+            /** Format: double */
+            feet?: number;
+        };
+        Place: {
+            box: string;
+            sure: boolean;
+            feeds: {
+                from: string;
+                probability: number;
+            }[];
+        };
+        Practice: {
+            weights?: {
+                [key: string]: number;
+            };
+            minutes?: {
+                [key: string]: number;
+            };
+            tools?: components["schemas"]["Tool"][];
+            qualified?: boolean;
+        };
+        PracticeSheet: {
+            weights: {
+                key: string;
+                words: string;
+                /** @enum {string} */
+                group: "fault" | "factor" | "condition" | "share";
+                value: number;
+                usual: number;
+                standing: string;
+                why: string;
+            }[];
+            minutes: {
+                key: string;
+                words: string;
+                value: number;
+                usual: number;
+            }[];
+            tools: components["schemas"]["Tool"][];
+            qualified: boolean;
+        };
+        Evidence: {
+            reading: number;
+            words: string;
+            fits: boolean;
+            bits: number;
+            seen: components["schemas"]["Delta"];
+            predicted: components["schemas"]["Delta"];
+        };
+        Outcome: {
+            words: string;
+            delta: components["schemas"]["Delta"];
+            probability: number;
+            then: string;
+        };
+        Phoned: {
+            key: string;
+            say: string;
+            why: string;
+            /** @enum {string} */
+            asked?: "reset-gfcis" | "cycle-breaker";
+            at?: string;
+            half?: components["schemas"]["Half"];
+            gainBits: number;
+        };
+        Conflict: {
+            why: string;
+            /** @description Its place among the readings in force; -1 where none stands out */
+            reading: number;
+            words: string;
         };
         /** @enum {string} */
         Side: "none" | "ghost" | "line" | "over";
@@ -679,6 +855,11 @@ export interface components {
             suspects: components["schemas"]["Suspect"][];
             sites: components["schemas"]["Site"][];
             next: components["schemas"]["Test"][];
+            here: components["schemas"]["Test"][];
+            beforeOff: components["schemas"]["Test"][];
+            phone: components["schemas"]["Phoned"][];
+            places?: components["schemas"]["Place"][];
+            conflict?: components["schemas"]["Conflict"];
             hidden: components["schemas"]["Danger"][];
             unexplained: number;
             settled: boolean;
@@ -699,7 +880,7 @@ export interface components {
         };
         Test: {
             /** @enum {string} */
-            do: "reading" | "open";
+            do: "reading" | "open" | "separate" | "ask" | "map";
             at?: string;
             half?: components["schemas"]["Half"];
             tool?: components["schemas"]["Tool"];
@@ -710,6 +891,14 @@ export interface components {
             minutes: number;
             say: string;
             why: string;
+            /** @enum {string} */
+            asked?: "reset-gfcis" | "cycle-breaker";
+            separated?: string;
+            between?: string[];
+            outcomes?: components["schemas"]["Outcome"][];
+            again?: boolean;
+            /** @description Minutes expected in the end */
+            ahead: number;
             /** @description What could be found in a box that is opened */
             finds?: components["schemas"]["Find"][];
         };
@@ -724,6 +913,9 @@ export interface components {
             do: string;
             urgent: boolean;
             shown: boolean;
+            site: string;
+            tool?: components["schemas"]["Tool"];
+            between?: string[];
         };
     };
     responses: {
@@ -1003,7 +1195,7 @@ export interface operations {
             default: components["responses"]["Refused"];
         };
     };
-    withdrawReading: {
+    markReading: {
         parameters: {
             query?: never;
             header?: never;
@@ -1039,6 +1231,73 @@ export interface operations {
         };
         responses: {
             200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    setConditions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Conditions"];
+            };
+        };
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    setMap: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Map"];
+            };
+        };
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    askWhy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    faults: components["schemas"]["Fault"][];
+                };
+            };
+        };
+        responses: {
+            /** @description One a reading */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Evidence"][];
+                };
+            };
             default: components["responses"]["Refused"];
         };
     };
@@ -1121,6 +1380,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Taken"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getPractice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All rows */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeSheet"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    setPractice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Practice"];
+            };
+        };
+        responses: {
+            /** @description All rows */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeSheet"];
                 };
             };
             default: components["responses"]["Refused"];

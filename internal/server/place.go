@@ -1,0 +1,98 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+
+	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+	"elvat/internal/api"
+)
+
+// SetConditions keeps what is known of the place beside its circuit.
+func (s *calls) SetConditions(ctx context.Context, r api.SetConditionsRequestObject) (api.SetConditionsResponseObject, error) {
+	now, err := s.keep(ctx, r.Call, r.Body, r.Body.Check, s.store.SetConditions)
+	return api.SetConditions200JSONResponse{CallNowJSONResponse: now}, err
+}
+
+// SetMap keeps what is known of the order of the boxes.
+func (s *calls) SetMap(ctx context.Context, r api.SetMapRequestObject) (api.SetMapResponseObject, error) {
+	now, err := s.keep(ctx, r.Call, r.Body, r.Body.Check, s.store.SetMap)
+	return api.SetMap200JSONResponse{CallNowJSONResponse: now}, err
+}
+
+// keep checks a document about the call's circuit, stores it and shows the call.
+func (s *calls) keep(ctx context.Context, call int64, document any, check func(*circuit.Circuit) error,
+	store func(context.Context, int64, []byte) error,
+) (api.CallNowJSONResponse, error) {
+	c, err := s.circuit(ctx, call)
+	if err != nil {
+		return api.CallNowJSONResponse{}, err
+	}
+	if err := check(c); err != nil {
+		return api.CallNowJSONResponse{}, badInput{err}
+	}
+	kept, err := json.Marshal(document)
+	if err != nil {
+		return api.CallNowJSONResponse{}, err
+	}
+	if err := store(ctx, call, kept); err != nil {
+		return api.CallNowJSONResponse{}, err
+	}
+	return s.callNow(ctx, call)
+}
+
+// AskWhy holds the readings one by one against a suspect.
+func (s *calls) AskWhy(ctx context.Context, r api.AskWhyRequestObject) (api.AskWhyResponseObject, error) {
+	v, err := s.load(ctx, r.Call)
+	if err != nil {
+		return nil, err
+	}
+	faults := r.Body.Faults
+	if len(faults) == 0 {
+		faults = nil // nothing wrong
+	}
+	evidence, err := s.engines.why(v.question(), faults)
+	if err != nil {
+		return nil, badInput{err}
+	}
+	return api.AskWhy200JSONResponse(evidence), nil
+}
+
+// practiceSetting is the name under which the shop's practice is kept.
+const practiceSetting = "practice"
+
+func (s *calls) practice(ctx context.Context) (diagnosis.Practice, error) {
+	var p diagnosis.Practice
+	kept, err := s.store.Setting(ctx, practiceSetting)
+	if err != nil || kept == nil {
+		return p, err
+	}
+	return p, json.Unmarshal(kept, &p)
+}
+
+// GetPractice shows what the shop has set, beside what is usual.
+func (s *calls) GetPractice(ctx context.Context, _ api.GetPracticeRequestObject) (api.GetPracticeResponseObject, error) {
+	p, err := s.practice(ctx)
+	if err != nil {
+		return nil, err
+	}
+	sheet, err := p.Sheet()
+	return api.GetPractice200JSONResponse(sheet), err
+}
+
+// SetPractice keeps what the shop sets; what is absent is as usual again.
+func (s *calls) SetPractice(ctx context.Context, r api.SetPracticeRequestObject) (api.SetPracticeResponseObject, error) {
+	sheet, err := r.Body.Sheet()
+	if err != nil {
+		return nil, badInput{err}
+	}
+	kept, err := json.Marshal(r.Body)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.store.Set(ctx, practiceSetting, kept); err != nil {
+		return nil, err
+	}
+	return api.SetPractice200JSONResponse(sheet), nil
+}
