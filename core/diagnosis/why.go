@@ -181,8 +181,9 @@ func (w *weighed) tellOutcomes(t *Test, causes []cause, find finder) {
 	if t.Do != DoOpen {
 		return
 	}
-	found, rest := 0.0, make([]float64, len(causes))
+	found, total, rest := 0.0, 0.0, make([]float64, len(causes))
 	for c := range causes {
+		total += causes[c].p
 		if slices.Contains(causes[c].sites, t.Site) {
 			found += causes[c].p
 		} else {
@@ -190,6 +191,9 @@ func (w *weighed) tellOutcomes(t *Test, causes []cause, find finder) {
 		}
 	}
 	t.Outcomes = []Outcome{}
+	if total > 0 {
+		found /= total // what is too unlikely to be a cause is left out on both sides
+	}
 	if found >= leastOutcome {
 		t.Outcomes = append(t.Outcomes, Outcome{Words: "something wrong in there", Probability: rounded(found), Then: "Put it right, then read again what was wrong."})
 	}
@@ -228,6 +232,10 @@ func (w *weighed) tellSeen(t *Test, causes []cause, find finder) {
 		return
 	}
 	t.Outcomes = []Outcome{}
+	total := 0.0
+	for _, c := range causes {
+		total += c.p
+	}
 	for o := range t.seen[0] {
 		p, by := 0.0, make([]float64, len(causes))
 		for c := range causes {
@@ -241,7 +249,7 @@ func (w *weighed) tellSeen(t *Test, causes []cause, find finder) {
 		if !ok {
 			continue
 		}
-		t.Outcomes = append(t.Outcomes, Outcome{Delta: delta, Probability: rounded(p), Words: words, Then: w.meaning(by, causes)})
+		t.Outcomes = append(t.Outcomes, Outcome{Delta: delta, Probability: rounded(p / total), Words: words, Then: w.meaning(by, causes)})
 	}
 	slices.SortFunc(t.Outcomes, func(a, b Outcome) int {
 		return cmp.Or(cmp.Compare(b.Probability, a.Probability), cmp.Compare(a.Words, b.Words), cmp.Compare(a.Then, b.Then))

@@ -4,6 +4,7 @@ import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Route, Routes } from 'react-router';
 import { CallScreen } from './calls/CallScreen';
 import { Day } from './calls/Day';
+import { PracticeScreen } from './practice/PracticeScreen';
 import { SweepScreen } from './sweep/SweepScreen';
 import './styles.css';
 import { followTheme } from './ui/theme';
@@ -21,6 +22,7 @@ if (root) {
 					<Routes>
 						<Route path="/calls/:call" element={<CallScreen />} />
 						<Route path="/calls/:call/sweep" element={<SweepScreen />} />
+						<Route path="/practice" element={<PracticeScreen />} />
 						<Route path="*" element={<Day />} />
 					</Routes>
 				</BrowserRouter>

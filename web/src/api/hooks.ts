@@ -2,8 +2,8 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import {
 	body,
 	type Call,
-	client,
 	type Conditions,
+	client,
 	type Fault,
 	type Half,
 	type NewStop,
@@ -80,9 +80,7 @@ export function useAddReading(call: number) {
 /** Takes a reading back, or marks it doubtful; and the other way round. */
 export function useMarkReading(call: number) {
 	return useChange(call, ({ reading, ...mark }: { reading: string; withdrawn?: boolean; doubtful?: boolean }) =>
-		body(
-			client.PATCH('/api/calls/{call}/readings/{reading}', { params: { path: { call, reading } }, body: mark }),
-		),
+		body(client.PATCH('/api/calls/{call}/readings/{reading}', { params: { path: { call, reading } }, body: mark })),
 	);
 }
 

@@ -3,7 +3,7 @@ import { Dialog } from 'radix-ui';
 import { useEffect, useRef, useState } from 'react';
 import { Link, useParams, useSearchParams } from 'react-router';
 import type { Basics, Call, Danger, Test, Tool } from '../api/client';
-import { useBasics, useCall, useWithdrawReading } from '../api/hooks';
+import { useBasics, useCall, useMarkReading } from '../api/hooks';
 import type { EntryKeys } from '../readings/entries';
 import { ReadingList } from '../readings/List';
 import { type Aim, ReadingPanel, ToolBar } from '../readings/Panel';
@@ -13,6 +13,8 @@ import { Run } from '../run/Run';
 import { StateBar } from '../run/StateBar';
 import { StopEditor } from '../run/StopEditor';
 import { Advice } from '../suspects/Advice';
+import { ConflictBand } from '../suspects/Conflict';
+import { Phone } from '../suspects/Phone';
 import { Suspects } from '../suspects/Suspects';
 import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
@@ -84,7 +86,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 	const [building, setBuilding] = useState(call.stops.length === 0);
 	const [help, setHelp] = useState(false);
 	const [sheet, setSheet] = useState(false);
-	const withdraw = useWithdrawReading(call.id);
+	const withdraw = useMarkReading(call.id);
 	const keys = useRef<EntryKeys | null>(null);
 	const entry = useRef<HTMLElement>(null);
 	const readable = call.cautionsReadAt !== null && stop !== null;
@@ -94,16 +96,14 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 	};
 	const go = (test: Test) => {
 		setSheet(false);
-		if (test.do === 'open') {
-			if (test.site) pick(test.site);
-			return;
-		}
+		if (test.site) pick(test.site);
+		if (test.do !== 'reading' || test.between) return;
 		setAim({ device: test.at ?? aim.device, half: test.half ?? 'top', tool: test.tool ?? aim.tool, mode: test.mode });
 		toEntry();
 	};
 	const exclude = (danger: Danger) => {
 		setSheet(false);
-		setAim({ device: danger.at, half: 'top', tool: 'sensor' });
+		setAim({ device: danger.at, half: 'top', tool: danger.between ? 'ohms' : (danger.tool ?? 'sensor') });
 		toEntry();
 	};
 
@@ -192,6 +192,8 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 								)}
 							</section>
 							<div className="grid content-start gap-3 px-4 pt-3 max-wide:order-1 wide:px-6 wide:pb-6">
+								<ConflictBand call={call} />
+								<Phone call={call} />
 								<Advice call={call} go={go} />
 								<div className="max-wide:hidden">
 									<Suspects call={call} pick={pick} exclude={exclude} />

@@ -23,6 +23,12 @@ export function Day() {
 				<h1 className="m-0 grow text-lg/tight font-bold">
 					Elvat <span className="font-normal text-soft">{basics.data?.shop}</span>
 				</h1>
+				<Link
+					to="/practice"
+					className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
+				>
+					Practice and code
+				</Link>
 				<ThemeButton />
 			</header>
 			<main className="mx-auto grid max-w-6xl gap-5 px-4 py-6 wide:px-6">

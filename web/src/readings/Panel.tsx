@@ -39,8 +39,9 @@ const entries: Record<Tool, (props: EntryProps) => ReactNode> = {
 	analyzer: AnalyzerEntry,
 	ohms: PointsEntry,
 	clamp: PointsEntry,
-	eyes: PlugEntry, // these two are entered where the box to open stands
+	eyes: PlugEntry, // these are entered where the box to open stands
 	fixed: PlugEntry,
+	told: PlugEntry,
 };
 
 /** Tools that are put on one half after the other. */

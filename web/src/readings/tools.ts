@@ -72,6 +72,14 @@ function analyzed(r: Reading): string {
 
 const faultWords = (f: { kind: string; at: string }) => `${f.kind} at ${f.at}`;
 
+const askedWords = { 'reset-gfcis': 'GFCIs reset', 'cycle-breaker': 'Breaker off and on' } as const;
+
+export const answerWords = {
+	'came-back': 'it came back',
+	'no-change': 'no change',
+	'will-not-hold': 'will not hold',
+} as const;
+
 /** A reading in a line of words. */
 export function inWords(r: Reading): string {
 	const lowZ = r.mode === 'low-z' ? ', low-z' : '';
@@ -97,6 +105,9 @@ export function inWords(r: Reading): string {
 			return Array.isArray(r.found) ? `Opened: found ${r.found.map(faultWords).join(', ')}` : 'Opened: all sound';
 		case 'fixed':
 			return `Put right: ${(r.faults ?? []).map(faultWords).join(', ')}`;
+		case 'told':
+			if (r.asked) return `${askedWords[r.asked]}: ${answerWords[r.answer ?? 'no-change']}`;
+			return `Customer: ${r.works ? 'works' : 'dead'}`;
 		case 'clamp':
 			return `Clamp on ${r.point}: ${r.amps} A`;
 		default:

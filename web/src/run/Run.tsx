@@ -67,7 +67,15 @@ export function Run({ call, picked, pick }: Props) {
 						/>
 					)}
 					{layout.placed.map((p) => (
-						<Line key={p.stop.box} p={p} x={x} y={y} column={column} weight={weights.get(p.stop.cable.id)} />
+						<Line
+							key={p.stop.box}
+							p={p}
+							x={x}
+							y={y}
+							column={column}
+							weight={weights.get(p.stop.cable.id)}
+							assumed={assumed(call, p.stop.box)}
+						/>
 					))}
 					<PanelMark call={call} y={y(0)} weight={weights.get('panel')} />
 					{layout.placed.map((p) => (
@@ -111,7 +119,8 @@ function label(call: Call, p: Placed, weight: number | undefined): string {
 	const read = p.stop.devices.flatMap((d) => halves.map((h) => `${h} half ${describe(found(call, d.id, h))}`));
 	const kind = p.stop.devices.some((d) => d.kind === 'gfci') ? ', a GFCI' : '';
 	const suspicion = weight ? `, ${percent(weight)} of suspicion` : '';
-	return `${p.stop.label}, fed from ${p.stop.from === 'panel' ? 'the panel' : (call.stops.find((s) => s.box === p.stop.from)?.label ?? p.stop.from)}${kind}${suspicion}; ${read.join('; ')}`;
+	const sure = assumed(call, p.stop.box) ? ', not sure' : '';
+	return `${p.stop.label}, fed from ${p.stop.from === 'panel' ? 'the panel' : (call.stops.find((s) => s.box === p.stop.from)?.label ?? p.stop.from)}${sure}${kind}${suspicion}; ${read.join('; ')}`;
 }
 
 interface LineProps {
@@ -120,10 +129,17 @@ interface LineProps {
 	y: (row: number) => number;
 	column: number;
 	weight: number | undefined;
+	/** It is not sure that it runs there. */
+	assumed: boolean;
+}
+
+/** Whether what feeds the box is likely at best. */
+function assumed(call: Call, box: string): boolean {
+	return call.diagnosis.places?.find((p) => p.box === box)?.sure === false;
 }
 
 /** The cable that feeds a stop. One without a ground is drawn as two thin lines. */
-function Line({ p, x, y, column, weight }: LineProps) {
+function Line({ p, x, y, column, weight, assumed }: LineProps) {
 	const [x1, x2] = [x(p.fromColumn) + (p.fromColumn ? 10 : 0), x(p.column) - 10];
 	const [y1, y2] = [y(p.fromRow), y(p.row)];
 	const branch = y1 !== y2;
@@ -134,7 +150,18 @@ function Line({ p, x, y, column, weight }: LineProps) {
 	const ground = p.stop.cable.conductors.includes('ground');
 	return (
 		<g>
-			<path d={d} fill="none" stroke="var(--ink)" strokeWidth={ground ? 4 : 6} />
+			<path
+				d={d}
+				fill="none"
+				stroke="var(--ink)"
+				strokeWidth={ground ? 4 : 6}
+				strokeDasharray={assumed ? '3 7' : undefined}
+			/>
+			{assumed && (
+				<text x={mid} y={y2 - 25} textAnchor="middle" fontSize="15" fontWeight="700" fill="var(--ink)">
+					?
+				</text>
+			)}
 			{!ground && <path d={d} fill="none" stroke="var(--sheet)" strokeWidth="2.6" />}
 			{p.stop.protected.length > 0 && (
 				<path

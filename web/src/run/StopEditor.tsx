@@ -4,6 +4,7 @@ import { useAddLoad, useChangeStop, useRemoveLoad, useRemoveStop } from '../api/
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { numberIn } from '../ui/words';
+import { PlaceConditions, PlaceInOrder } from './Known';
 
 /** Corrects a stop and the cable that feeds it; each change is saved as it is made. */
 export function StopEditor({ call, stop, basics }: { call: Call; stop: Stop; basics: Basics }) {
@@ -66,6 +67,8 @@ export function StopEditor({ call, stop, basics }: { call: Call; stop: Stop; bas
 					Take {stop.label} off the run
 				</Button>
 			</div>
+			<PlaceConditions call={call} stop={stop} />
+			<PlaceInOrder call={call} stop={stop} />
 			<Plugged call={call} stop={stop} />
 			<Problem error={wrong ?? change.error ?? remove.error} />
 		</div>

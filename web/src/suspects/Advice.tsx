@@ -1,7 +1,13 @@
+import { ChevronDown } from 'lucide-react';
+import { Collapsible } from 'radix-ui';
 import type { Call, Test } from '../api/client';
+import { Delta } from '../delta/Delta';
+import { describe } from '../delta/shape';
+import { BetweenEntry } from '../readings/BetweenEntry';
 import { Button } from '../ui/Button';
 import { Caution } from '../ui/Caution';
-import { minutes } from '../ui/words';
+import { minutes, percent } from '../ui/words';
+import { Answers } from './Answers';
 import { Looked, PutRight } from './Looked';
 
 interface Props {
@@ -12,6 +18,17 @@ interface Props {
 
 const deadFirst =
 	'Power off and proven dead before the cover comes off: tester proven on a live source, all pairs of both halves, each hot slot to an independent ground, tester proven again. Local code and the authority having jurisdiction decide who may.';
+
+const qualifiedOnly =
+	'Only for a qualified person, and never where a shared neutral or a second circuit is possible: everyone else stops here. Power off and proven dead before each end is touched; caps tugged before it goes on.';
+
+const manner: Record<Test['do'], string> = {
+	reading: 'nothing opened',
+	open: 'power off',
+	separate: 'qualified persons only',
+	ask: 'no tester',
+	map: 'finds the order',
+};
 
 /** What to do now, in one sentence, with why, how long, and how safe. */
 export function Advice({ call, go }: Props) {
@@ -28,7 +45,7 @@ export function Advice({ call, go }: Props) {
 			</section>
 		);
 	}
-	const opens = now.do === 'open';
+	const dead = now.do === 'open' || now.tool === 'ohms' || (now.do === 'map' && now.site !== undefined);
 	return (
 		<>
 			<PutRight call={call} />
@@ -36,41 +53,100 @@ export function Advice({ call, go }: Props) {
 				<div className="flex flex-wrap items-center gap-x-5 gap-y-3">
 					<div className="min-w-64 grow basis-0">
 						<p className="m-0 font-bold text-accent">
-							Do now, {minutes(now.minutes)}, {opens ? 'power off' : 'nothing opened'}
+							{now.again ? 'Read again what was wrong' : 'Do now'}, {minutes(now.minutes)},{' '}
+							{now.tool === 'ohms' ? 'power off' : manner[now.do]}
 						</p>
 						<p className="m-0 mt-1 text-2xl/tight font-bold tracking-tight text-balance wide:text-[1.7rem]/tight">
 							{now.say}
 						</p>
 						<p className="m-0 mt-1 text-soft">{now.why}</p>
 					</div>
-					<Button kind="main" className="min-h-14 px-6 text-lg max-wide:w-full" onClick={() => go(now)}>
-						{opens ? 'Show the box' : 'Enter it'}
-					</Button>
+					{now.asked ? (
+						<Answers call={call} asked={now.asked} />
+					) : now.between ? (
+						<BetweenEntry call={call} tool="ohms" between={now.between} />
+					) : (
+						<Button kind="main" className="min-h-14 px-6 text-lg max-wide:w-full" onClick={() => go(now)}>
+							{now.do === 'reading' ? 'Enter it' : 'Show the box'}
+						</Button>
+					)}
 				</div>
-				{opens && (
+				{(dead || now.do === 'separate') && (
 					<div className="mt-3">
-						<Caution>{deadFirst}</Caution>
-						<Looked call={call} opening={now} />
+						<Caution>{now.do === 'separate' ? qualifiedOnly : deadFirst}</Caution>
+						{now.do === 'open' && <Looked call={call} opening={now} />}
 					</div>
 				)}
-				{then.length > 0 && (
-					<ul className="m-0 mt-2 list-none p-0" aria-label="Or else">
-						{then.slice(0, 2).map((t) => (
-							<li key={t.say}>
-								<button
-									type="button"
-									onClick={() => go(t)}
-									className="flex min-h-11 w-full items-baseline gap-2 py-2 text-left text-soft hover:bg-wash hover:text-ink"
-								>
-									<span className="shrink-0">or</span>
-									<span className="grow">{t.say}</span>
-									<span className="shrink-0">{minutes(t.minutes)}</span>
-								</button>
-							</li>
-						))}
-					</ul>
-				)}
+				<Outcomes test={now} />
+				<Batch words="While you stand there" tests={call.diagnosis.here} go={go} />
+				<Batch words="First, while the power is still on" tests={call.diagnosis.beforeOff} go={go} />
+				{then.length > 0 && <Alternatives then={then} go={go} />}
 			</section>
 		</>
+	);
+}
+
+/** What each outcome would mean, a tap away. */
+function Outcomes({ test }: { test: Test }) {
+	const outcomes = test.outcomes ?? [];
+	if (outcomes.length === 0) return null;
+	return (
+		<Collapsible.Root className="mt-2">
+			<Collapsible.Trigger className="group flex min-h-11 items-center gap-1 underline decoration-hair underline-offset-4">
+				What each outcome would mean
+				<ChevronDown size={18} aria-hidden="true" className="group-data-[state=open]:rotate-180" />
+			</Collapsible.Trigger>
+			<Collapsible.Content>
+				<ul className="m-0 list-none p-0" aria-label="Outcomes">
+					{outcomes.map((o) => (
+						<li
+							key={o.words + o.then}
+							className="grid grid-cols-[auto_3.6rem_1fr] items-center gap-3 border-t border-rule py-1.5"
+						>
+							{describe(o.delta) === 'not read' ? <span /> : <Delta delta={o.delta} size={38} />}
+							<span className="mono text-right font-bold">{percent(o.probability)}</span>
+							<span>
+								<b>{o.words}.</b> {o.then}
+							</span>
+						</li>
+					))}
+				</ul>
+			</Collapsible.Content>
+		</Collapsible.Root>
+	);
+}
+
+/** Readings worth taking on the same walk. */
+function Batch({ words, tests, go }: { words: string; tests: Test[]; go: (test: Test) => void }) {
+	if (tests.length === 0) return null;
+	return (
+		<section className="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1" aria-label={words}>
+			<b>{words}:</b>
+			{tests.map((t) => (
+				<Button key={t.say} kind="quiet" onClick={() => go(t)}>
+					{t.say}
+				</Button>
+			))}
+		</section>
+	);
+}
+
+function Alternatives({ then, go }: { then: Test[]; go: (test: Test) => void }) {
+	return (
+		<ul className="m-0 mt-2 list-none p-0" aria-label="Or else">
+			{then.slice(0, 3).map((t) => (
+				<li key={t.say}>
+					<button
+						type="button"
+						onClick={() => go(t)}
+						className="flex min-h-11 w-full items-baseline gap-2 py-2 text-left text-soft hover:bg-wash hover:text-ink"
+					>
+						<span className="shrink-0">or</span>
+						<span className="grow">{t.say}</span>
+						<span className="shrink-0">{minutes(t.minutes)}</span>
+					</button>
+				</li>
+			))}
+		</ul>
 	);
 }

@@ -2,8 +2,10 @@ import { ChevronDown } from 'lucide-react';
 import { Accordion } from 'radix-ui';
 import { useState } from 'react';
 import type { Call, Danger, Suspect } from '../api/client';
+import { BetweenEntry } from '../readings/BetweenEntry';
 import { Button } from '../ui/Button';
 import { capital, percent, percentParts } from '../ui/words';
+import { EvidenceList } from './Evidence';
 
 interface Props {
 	call: Call;
@@ -14,6 +16,9 @@ interface Props {
 
 /** Suspects less likely than this are a tap away. */
 const worthShowing = 0.01;
+
+/** Of what cannot be told apart, so many are named. */
+const mostAlike = 5;
 
 /** The suspects, most probable first, each with its reason a tap away. */
 export function Suspects({ call, pick, exclude }: Props) {
@@ -26,7 +31,7 @@ export function Suspects({ call, pick, exclude }: Props) {
 		<section aria-label="Suspects">
 			<Accordion.Root type="multiple" className="grid">
 				{shown.map((s) => (
-					<Row key={JSON.stringify(s.faults) + s.name} s={s} pick={pick} />
+					<Row key={JSON.stringify(s.faults) + s.name} call={call} s={s} pick={pick} />
 				))}
 			</Accordion.Root>
 			<p className="m-0 border-b border-rule py-2 text-soft">
@@ -42,25 +47,34 @@ export function Suspects({ call, pick, exclude }: Props) {
 				)}
 			</p>
 			{hidden.length > 0 && (
-				<div className="flex flex-wrap items-center gap-x-3 py-2">
-					<b className="bg-ink px-2 py-0.5 text-paper">Still possible</b>
-					{hidden.map((d) => (
-						<button
-							key={d.at}
-							type="button"
-							onClick={() => exclude(d)}
-							className="min-h-11 text-left underline decoration-hair underline-offset-4 hover:decoration-ink"
-						>
-							{d.name} at {call.stops.find((s) => s.devices.some((v) => v.id === d.at))?.label ?? d.at}
-						</button>
-					))}
-				</div>
+				<section className="mt-3" aria-label="Dangers not excluded">
+					<b className="bg-ink px-2 py-0.5 text-paper">Still possible, until a reading excludes it</b>
+					<ul className="m-0 mt-1 list-none p-0">
+						{hidden.map((d) => (
+							<li key={d.name + d.at}>
+								<button
+									type="button"
+									onClick={() => exclude(d)}
+									title={d.why}
+									className="grid min-h-11 w-full items-center gap-x-4 border-b border-rule py-1 text-left hover:bg-wash wide:grid-cols-[1fr_auto]"
+								>
+									<span>
+										<b>{capital(d.name)}</b>{' '}
+										{d.site === 'panel' ? 'in the panel' : (call.stops.find((s) => s.box === d.site)?.label ?? d.at)}
+									</span>
+									<span className="text-soft">{d.do}</span>
+								</button>
+								{d.between && <BetweenEntry call={call} tool="meter" between={d.between} />}
+							</li>
+						))}
+					</ul>
+				</section>
 			)}
 		</section>
 	);
 }
 
-function Row({ s, pick }: { s: Suspect; pick: (site: string) => void }) {
+function Row({ call, s, pick }: { call: Call; s: Suspect; pick: (site: string) => void }) {
 	return (
 		<Accordion.Item value={JSON.stringify(s.faults)} className="border-b border-rule" data-suspect={s.name}>
 			<Accordion.Header className="m-0 font-normal">
@@ -80,8 +94,9 @@ function Row({ s, pick }: { s: Suspect; pick: (site: string) => void }) {
 				className="h-[5px] bg-accent"
 				style={{ width: `${Math.max(0.6, 100 * s.probability)}%` }}
 			/>
-			<Accordion.Content className="grid gap-2 py-2 pl-[6.2rem]">
+			<Accordion.Content className="grid gap-2 py-2 wide:pl-[6.2rem]">
 				<p className="m-0">{capital(s.why)}.</p>
+				<EvidenceList call={call} faults={s.faults} />
 				{s.site && (
 					<Button kind="quiet" className="justify-self-start" onClick={() => pick(s.site)}>
 						Show it on the run
@@ -91,9 +106,10 @@ function Row({ s, pick }: { s: Suspect; pick: (site: string) => void }) {
 					<div>
 						<p className="m-0">No reading so far tells it apart from</p>
 						<ul className="m-0 pl-5">
-							{s.alikePlaces.map((a) => (
+							{s.alikePlaces.slice(0, mostAlike).map((a) => (
 								<li key={a}>{a}</li>
 							))}
+							{s.alikePlaces.length > mostAlike && <li>and {s.alikePlaces.length - mostAlike} less likely</li>}
 						</ul>
 					</div>
 				)}

@@ -1,0 +1,205 @@
+import { useEffect, useState } from 'react';
+import { Link } from 'react-router';
+import type { Practice, PracticeSheet, Tool } from '../api/client';
+import { usePractice, useSetPractice } from '../api/hooks';
+import { tools } from '../readings/tools';
+import { Button, field } from '../ui/Button';
+import { Problem } from '../ui/Problem';
+import { Mark, ThemeButton } from '../ui/TopBar';
+import { numberIn } from '../ui/words';
+
+/** What the shop has set for itself: weights, minutes, tools carried. */
+export function PracticeScreen() {
+	const practice = usePractice();
+	const set = useSetPractice();
+	useEffect(() => {
+		document.title = 'Practice and code, Elvat';
+	}, []);
+	const sheet = practice.data;
+	const save = (change: Practice) => sheet && set.mutate({ ...asSet(sheet), ...change });
+	return (
+		<div className="min-h-dvh">
+			<header className="flex items-center gap-3 border-b-2 border-ink py-1.5 pr-2 pl-3 wide:pl-5">
+				<Link to="/" aria-label="The day's calls" className="grid size-11 place-items-center hover:bg-wash">
+					<Mark />
+				</Link>
+				<h1 className="m-0 min-w-0 grow truncate text-lg/tight font-bold">Practice and code</h1>
+				<ThemeButton />
+			</header>
+			<main className="mx-auto grid max-w-6xl gap-6 px-4 py-5 wide:px-6">
+				<Problem error={practice.error ?? set.error} />
+				{sheet && (
+					<>
+						<Carried sheet={sheet} save={save} />
+						<Minutes sheet={sheet} save={save} />
+						<Weights sheet={sheet} save={save} />
+					</>
+				)}
+			</main>
+		</div>
+	);
+}
+
+interface Part {
+	sheet: PracticeSheet;
+	save: (change: Practice) => void;
+}
+
+/** What is set as the server keeps it: only what is not as usual. */
+function asSet(sheet: PracticeSheet): Practice {
+	const changed = (rows: { key: string; value: number; usual: number }[]) =>
+		Object.fromEntries(rows.filter((r) => r.value !== r.usual).map((r) => [r.key, r.value]));
+	return {
+		weights: changed(sheet.weights),
+		minutes: changed(sheet.minutes),
+		tools: sheet.tools,
+		qualified: sheet.qualified,
+	};
+}
+
+const carriable: { tool: Tool; words: string }[] = [
+	...tools.filter((t) => t.tool !== 'ohms' && t.tool !== 'plug-button').map(({ tool, words }) => ({ tool, words })),
+	{ tool: 'plug-button', words: "Plug tester's button" },
+	{ tool: 'device-button', words: "A GFCI's own button" },
+];
+
+function Carried({ sheet, save }: Part) {
+	const toggle = (tool: Tool) =>
+		save({ tools: sheet.tools.includes(tool) ? sheet.tools.filter((t) => t !== tool) : [...sheet.tools, tool] });
+	return (
+		<section className="grid gap-2" aria-label="Tools carried">
+			<h2 className="m-0 text-xl font-bold">Tools carried</h2>
+			<p className="m-0 text-soft">Only these are proposed.</p>
+			<div className="flex flex-wrap gap-2">
+				{carriable.map((c) => (
+					<button
+						key={c.tool}
+						type="button"
+						aria-pressed={sheet.tools.includes(c.tool)}
+						onClick={() => toggle(c.tool)}
+						className="min-h-11 border-2 border-ink px-3 aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper"
+					>
+						{c.words}
+					</button>
+				))}
+			</div>
+			<label className="flex min-h-11 items-center gap-3">
+				<input
+					type="checkbox"
+					className="size-6 shrink-0 accent-accent"
+					checked={sheet.qualified}
+					onChange={(e) => save({ qualified: e.target.checked })}
+				/>
+				<span>
+					Propose taking a cable's end apart for a test with power on, where nothing safer helps. For a qualified person
+					only; local law says who that is.
+				</span>
+			</label>
+		</section>
+	);
+}
+
+function Minutes({ sheet, save }: Part) {
+	return (
+		<section className="grid gap-2" aria-label="Minutes">
+			<h2 className="m-0 text-xl font-bold">Minutes</h2>
+			<p className="m-0 text-soft">What each step takes. Assumptions; what is proposed first depends on them.</p>
+			<ul className="m-0 grid list-none gap-x-8 p-0 wide:grid-cols-2">
+				{sheet.minutes.map((m) => (
+					<li key={m.key} className="flex items-center gap-3 border-b border-rule py-1">
+						<span className="grow">{m.words}</span>
+						<Figure
+							words={m.words}
+							value={m.value}
+							usual={m.usual}
+							save={(v) => save({ minutes: { ...asSet(sheet).minutes, [m.key]: v } })}
+						/>
+					</li>
+				))}
+			</ul>
+		</section>
+	);
+}
+
+const groups = [
+	{ group: 'fault', words: 'Faults, beside a conductor off its terminal' },
+	{ group: 'condition', words: 'Conditions of the place: times the weight of the fault' },
+	{ group: 'factor', words: 'Other factors' },
+	{ group: 'share', words: 'Shares of all calls' },
+] as const;
+
+function Weights({ sheet, save }: Part) {
+	return (
+		<section className="grid gap-2" aria-label="Weights">
+			<h2 className="m-0 text-xl font-bold">How likely each fault is before anything is read</h2>
+			<p className="m-0 text-soft">
+				One table. Every suspect says which rows it rests on. Readings soon outweigh it, but it decides between what no
+				reading tells apart, such as the two ends of a cable.
+			</p>
+			{groups.map((g) => (
+				<div key={g.group}>
+					<h3 className="m-0 mt-2 border-b-2 border-ink text-base font-bold">{g.words}</h3>
+					<ul className="m-0 list-none p-0">
+						{sheet.weights
+							.filter((w) => w.group === g.group)
+							.map((w) => (
+								<li
+									key={w.key}
+									className="grid items-center gap-x-4 border-b border-rule py-1 wide:grid-cols-[1fr_1fr_auto]"
+								>
+									<b className="font-bold">{w.words}</b>
+									<span className="text-soft">
+										{w.why} ({w.standing})
+									</span>
+									<Figure
+										words={w.words}
+										value={w.value}
+										usual={w.usual}
+										save={(v) => save({ weights: { ...asSet(sheet).weights, [w.key]: v } })}
+									/>
+								</li>
+							))}
+					</ul>
+				</div>
+			))}
+		</section>
+	);
+}
+
+interface FigureProps {
+	words: string;
+	value: number;
+	usual: number;
+	save: (value: number) => void;
+}
+
+/** A figure that can be set, and put back to the usual one. */
+function Figure({ words, value, usual, save }: FigureProps) {
+	const [typed, setTyped] = useState(String(value));
+	const [wrong, setWrong] = useState(false);
+	useEffect(() => setTyped(String(value)), [value]);
+	const enter = () => {
+		const v = numberIn(typed);
+		setWrong(Number.isNaN(v));
+		if (!Number.isNaN(v) && v !== value) save(v);
+	};
+	return (
+		<span className="flex items-center justify-end gap-2">
+			{value !== usual && (
+				<Button kind="quiet" onClick={() => save(usual)} aria-label={`${words}: back to ${usual}`}>
+					usual {usual}
+				</Button>
+			)}
+			<input
+				aria-label={words}
+				aria-invalid={wrong}
+				className={`${field} mono w-24 text-right`}
+				inputMode="decimal"
+				value={typed}
+				onChange={(e) => setTyped(e.target.value)}
+				onBlur={enter}
+				onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
+			/>
+		</span>
+	);
+}

@@ -1,0 +1,105 @@
+import { ChevronDown } from 'lucide-react';
+import { Collapsible } from 'radix-ui';
+import type { Call, Conditions, Phoned } from '../api/client';
+import { useAddReading, useSetConditions } from '../api/hooks';
+import { newID } from '../api/newID';
+import { Button, field } from '../ui/Button';
+import { Problem } from '../ui/Problem';
+import { Answers } from './Answers';
+
+export const complaints: { kind: NonNullable<Conditions['complaint']>; words: string }[] = [
+	{ kind: '', words: 'not said' },
+	{ kind: 'dead', words: 'an outlet is dead' },
+	{ kind: 'part-dead', words: 'half of a room or more is dead' },
+	{ kind: 'intermittent', words: 'one half is dead, or comes and goes' },
+	{ kind: 'tester', words: 'a tester or an inspector says it is wrong' },
+	{ kind: 'two-slot', words: 'old two-slot outlets' },
+	{ kind: 'no-reset', words: 'a GFCI will not reset' },
+	{ kind: 'trips', words: 'a GFCI trips now and then' },
+	{ kind: 'no-trip', words: 'a GFCI does not trip when tested' },
+	{ kind: 'warm', words: 'warm, buzzing or scorched' },
+	{ kind: 'off-unnoticed', words: 'a freezer or pump went off unnoticed' },
+];
+
+/** Before driving: what to ask the customer, a tap away. Each answer is evidence. */
+export function Phone({ call }: { call: Call }) {
+	const asked = call.diagnosis.phone;
+	if (asked.length === 0 || call.stops.length === 0) return null;
+	return (
+		<Collapsible.Root className="border-b-2 border-ink pb-2">
+			<Collapsible.Trigger className="group flex min-h-11 w-full items-center gap-2 text-left hover:bg-wash">
+				<b className="text-lg">Still on the phone?</b>
+				<span className="grow text-soft">{asked.length} things to ask before driving</span>
+				<ChevronDown size={20} aria-hidden="true" className="group-data-[state=open]:rotate-180" />
+			</Collapsible.Trigger>
+			<Collapsible.Content>
+				<section className="grid gap-1" aria-label="On the phone">
+					<Complaint call={call} />
+					<ul className="m-0 list-none p-0">
+						{asked.map((q) => (
+							<Question key={q.key} call={call} q={q} />
+						))}
+					</ul>
+				</section>
+			</Collapsible.Content>
+		</Collapsible.Root>
+	);
+}
+
+function Complaint({ call }: { call: Call }) {
+	const set = useSetConditions(call.id);
+	return (
+		<div className="flex flex-wrap items-center gap-x-4 gap-y-1">
+			<label className="flex items-center gap-2">
+				Complaint
+				<select
+					className={field}
+					value={call.conditions.complaint ?? ''}
+					onChange={(e) =>
+						set.mutate({ ...call.conditions, complaint: e.target.value as NonNullable<Conditions['complaint']> })
+					}
+				>
+					{complaints.map((c) => (
+						<option key={c.kind} value={c.kind}>
+							{c.words}
+						</option>
+					))}
+				</select>
+			</label>
+			<label className="flex min-h-11 items-center gap-2">
+				<input
+					type="checkbox"
+					className="size-6 accent-accent"
+					checked={call.conditions.old ?? false}
+					onChange={(e) => set.mutate({ ...call.conditions, old: e.target.checked })}
+				/>
+				thirty years or older
+			</label>
+			<Problem error={set.error} />
+		</div>
+	);
+}
+
+function Question({ call, q }: { call: Call; q: Phoned }) {
+	const add = useAddReading(call.id);
+	const say = (works: boolean) => add.mutate({ id: newID(), reading: { tool: 'told', at: q.at, half: q.half, works } });
+	return (
+		<li className="grid items-center gap-x-4 gap-y-1 border-t border-rule py-2 wide:grid-cols-[1fr_auto]">
+			<p className="m-0">
+				<b>{q.say}</b> <span className="text-soft">{q.why}</span>
+			</p>
+			{q.asked && <Answers call={call} asked={q.asked} />}
+			{q.at && (
+				<div className="flex gap-2">
+					<Button disabled={add.isPending} onClick={() => say(true)}>
+						works
+					</Button>
+					<Button disabled={add.isPending} onClick={() => say(false)}>
+						dead
+					</Button>
+				</div>
+			)}
+			<Problem error={add.error} />
+		</li>
+	);
+}
