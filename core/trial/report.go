@@ -12,6 +12,7 @@ type Report struct {
 	Minutes, Walk, Bound  float64
 	Boxes, WalkBoxes      int
 	FirstRight, FirstNear int
+	LiveYokes, Unlisted   int
 	Deciles               [10]Decile
 }
 
@@ -21,9 +22,11 @@ type Decile struct {
 	Said         float64 // sum of the probabilities
 }
 
-func (r *Report) add(o Outcome) {
+// Add adds a case.
+func (r *Report) Add(o Outcome) {
 	r.Cases++
 	r.Minutes, r.Walk, r.Bound = r.Minutes+o.Minutes, r.Walk+o.Walk, r.Bound+o.Bound
+	r.LiveYokes, r.Unlisted = r.LiveYokes+o.LiveYokes, r.Unlisted+o.Unlisted
 	r.Boxes, r.WalkBoxes = r.Boxes+o.Boxes, r.WalkBoxes+o.WalkBoxes
 	if o.FirstRight {
 		r.FirstRight++
@@ -76,7 +79,7 @@ func Run(cases int, seed uint64, workers int, progress func(done int)) (*Report,
 		if errs[i] != nil {
 			return nil, fmt.Errorf("case %d: %w", i, errs[i])
 		}
-		r.add(outcomes[i])
+		r.Add(outcomes[i])
 	}
 	return r, nil
 }
@@ -91,6 +94,7 @@ func (r *Report) Write(w io.Writer) {
 	fmt.Fprintf(w, "%-34s %8.2f %8.2f\n\n", "boxes opened", float64(r.Boxes)/n, float64(r.WalkBoxes)/n)
 	fmt.Fprintf(w, "first box opened was a faulty one          %5.1f %%\n", 100*float64(r.FirstRight)/n)
 	fmt.Fprintf(w, "or the other end of the faulty cable       %5.1f %%\n\n", 100*float64(r.FirstNear)/n)
+	fmt.Fprintf(w, "devices with live metal %d, of those never listed %d\n\n", r.LiveYokes, r.Unlisted)
 	fmt.Fprintf(w, "%-14s %6s %8s %8s\n", "called", "boxes", "said", "true")
 	for i, d := range r.Deciles {
 		if d.Calls == 0 {

@@ -4,6 +4,7 @@
 package trial
 
 import (
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"slices"
@@ -65,11 +66,19 @@ func conditions(r *rand.Rand, c *circuit.Circuit) diagnosis.Conditions {
 // Draw draws a case whose faults a plug tester would show somewhere.
 func Draw(seed uint64) (*Case, error) {
 	r := rand.New(rand.NewPCG(seed, 77))
+	return draws(r, r.Float64() < shareOfApart)
+}
+
+// DrawApart draws one without regard to the diagnosis' own weights.
+func DrawApart(seed uint64) (*Case, error) {
+	return draws(rand.New(rand.NewPCG(seed, 79)), true)
+}
+
+func draws(r *rand.Rand, apartFromWeights bool) (*Case, error) {
 	n := 1
 	if r.Float64() < shareOfTwo {
 		n = 2
 	}
-	apartFromWeights := r.Float64() < shareOfApart
 	for {
 		k := &Case{Circuit: draw.Circuit(r, draw.Options{Boxes: 3 + r.IntN(7), Plain: true})}
 		k.Conditions = conditions(r, k.Circuit)
@@ -192,19 +201,43 @@ type Outcome struct {
 	Boxes, WalkBoxes     int
 	FirstRight           bool // the first box opened was a faulty one
 	FirstNear            bool // or the other end of a faulty cable
+	LiveYokes            int  // devices whose metal was live
+	Unlisted             int  // of those, never listed as a danger
 	Calls                []Call
+}
+
+// A Source shows what a tester shows on the circuit with the faults it names.
+type Source func(c *circuit.Circuit, o circuit.Outlet, tool tester.Tool, mode tester.Mode, between *[2]string) (tester.Reading, error)
+
+// simulated is the product's own source.
+func simulated(c *circuit.Circuit, o circuit.Outlet, tool tester.Tool, mode tester.Mode, between *[2]string) (tester.Reading, error) {
+	bench, err := tester.NewBench(c)
+	if err != nil {
+		return tester.Reading{}, err
+	}
+	condition, err := bench.Try(c.Faults)
+	if err != nil {
+		return tester.Reading{}, err
+	}
+	if between != nil {
+		return condition.ReadPoints(tool, mode, between[:]...)
+	}
+	return condition.Read(o, tool, mode)
 }
 
 // Solve lets a simulated electrician follow what is proposed. Readings are
 // misread as the error model says.
-func (k *Case) Solve(seed uint64) (Outcome, error) {
+func (k *Case) Solve(seed uint64) (Outcome, error) { return k.SolveWith(seed, simulated) }
+
+// SolveWith is Solve with readings from another source.
+func (k *Case) SolveWith(seed uint64, source Source) (Outcome, error) {
 	settings := k.settings()
 	engine, err := diagnosis.NewEngine(k.Circuit, settings)
 	if err != nil {
 		return Outcome{}, err
 	}
 	out := k.byTheRule(settings.Minutes)
-	s := electrician{k: k, settings: settings, r: rand.New(rand.NewPCG(seed, 78)), left: slices.Clone(k.Faults)}
+	s := electrician{k: k, source: source, settings: settings, r: rand.New(rand.NewPCG(seed, 78)), left: slices.Clone(k.Faults)}
 	if err := s.phone(); err != nil {
 		return Outcome{}, err
 	}
@@ -217,11 +250,20 @@ func (k *Case) Solve(seed uint64) (Outcome, error) {
 			return Outcome{}, err
 		}
 	}
+	live, err := k.liveYokes()
+	if err != nil {
+		return Outcome{}, err
+	}
+	out.LiveYokes, out.Unlisted = len(live), len(live)
 	for range maxSteps {
 		result, err := engine.Diagnose(s.readings)
 		if err != nil {
 			return Outcome{}, err
 		}
+		live = slices.DeleteFunc(live, func(device string) bool {
+			return slices.ContainsFunc(result.Hidden, func(d diagnosis.Danger) bool { return d.Name == diagnosis.LiveGroundPin && d.At == device })
+		})
+		out.Unlisted = len(live)
 		if handsOver(result) {
 			if len(s.left) > 0 {
 				out.Minutes = s.minutes + comeBack + k.restByTheRule(s.left, settings.Minutes)
@@ -250,6 +292,25 @@ func (k *Case) Solve(seed uint64) (Outcome, error) {
 	return out, nil
 }
 
+// liveYokes lists the devices whose metal the faults make live.
+func (k *Case) liveYokes() ([]string, error) {
+	bench, err := tester.NewBench(k.Circuit)
+	if err != nil {
+		return nil, err
+	}
+	condition, err := bench.Try(k.Faults)
+	if err != nil {
+		return nil, err
+	}
+	var live []string
+	for _, o := range bench.Outlets() {
+		if o.Half == circuit.Top && condition.LiveYoke(o) {
+			live = append(live, o.Device)
+		}
+	}
+	return live, nil
+}
+
 // convinced is the probability that nothing is wrong any more at which the
 // electrician hands over, once all that was wrong is read again; comeBack is
 // what it costs, in minutes, when something is. Assumption.
@@ -274,6 +335,7 @@ func (k *Case) restByTheRule(left []circuit.Fault, m diagnosis.Minutes) float64 
 // electrician is the simulated one.
 type electrician struct {
 	k        *Case
+	source   Source
 	settings diagnosis.Settings
 	r        *rand.Rand
 	readings []tester.Reading
@@ -307,7 +369,12 @@ func (s *electrician) phone() error {
 		if s.r.Float64() >= known && !slices.Contains(s.k.Start, o) {
 			continue
 		}
-		works := condition.Works(o) != (s.r.Float64() < s.settings.Errors.ToldOutlet)
+		lamp, err := s.source(s.now(), o, tester.Lamp, "", nil)
+		if err != nil {
+			return err
+		}
+		runs := lamp.Glow == tester.Bright || lamp.Glow == tester.Over
+		works := runs != (s.r.Float64() < s.settings.Errors.ToldOutlet)
 		s.readings = append(s.readings, tester.Reading{Tool: tester.Told, At: o.Device, Half: o.Half, Works: &works})
 	}
 	return nil
@@ -329,24 +396,14 @@ func (s *electrician) choose(result *diagnosis.Result) (diagnosis.Test, bool) {
 }
 
 func (s *electrician) take(t diagnosis.Test) error {
-	bench, err := tester.NewBench(s.k.Circuit)
-	if err != nil {
-		return err
+	o, ok := outlet(s.k.Circuit, t.At, t.Half)
+	if !ok {
+		return fmt.Errorf("%s, %s half: no such outlet", t.At, t.Half)
 	}
-	condition, err := bench.Try(s.left)
-	if err != nil {
-		return err
-	}
-	o, _ := bench.Outlet(t.At, t.Half)
 	if t.Tool == tester.Plug && !o.HasGround {
 		t.Tool, t.Mode = tester.Meter, tester.HighZ
 	}
-	var reading tester.Reading
-	if t.Tool == tester.Ohms {
-		reading, err = condition.ReadPoints(t.Tool, "", t.Between[:]...)
-	} else {
-		reading, err = condition.Read(o, t.Tool, t.Mode)
-	}
+	reading, err := s.source(s.now(), o, t.Tool, t.Mode, t.Between)
 	if err != nil {
 		return err
 	}
@@ -355,6 +412,21 @@ func (s *electrician) take(t diagnosis.Test) error {
 	s.minutes += t.Minutes
 	s.readings = append(s.readings, reading)
 	return nil
+}
+
+// now is the circuit with what is still wrong.
+func (s *electrician) now() *circuit.Circuit {
+	c := s.k.Circuit.Clone()
+	c.Faults = s.left
+	return c
+}
+
+func outlet(c *circuit.Circuit, device string, half circuit.Half) (circuit.Outlet, bool) {
+	w, err := circuit.Wire(c)
+	if err != nil {
+		return circuit.Outlet{}, false
+	}
+	return w.Outlet(device, half)
 }
 
 // misread blurs the reading as the error model says.
