@@ -2,7 +2,6 @@ package diagnosis
 
 import (
 	"fmt"
-	"math"
 	"slices"
 )
 
@@ -15,10 +14,6 @@ type Conflict struct {
 	Reading int    `json:"reading"`
 	Words   string `json:"words"` // names it
 }
-
-// conflictBits is how much better the readings must go together without one of
-// them for it to be named: 6 bits are odds of 64 to one. Assumption.
-const conflictBits = 6
 
 // contradicted is the probability of an explanation outside the catalogue from
 // which the readings are said to contradict each other. Assumption.
@@ -65,10 +60,10 @@ func (w *weighed) conflict() *Conflict {
 		}
 	}
 	// A rare fault makes each of its readings look strange by itself; only what
-	// no hypothesis kept here fits is a contradiction.
+	// no likely hypothesis fits is a contradiction.
 	c := &Conflict{Reading: -1}
 	switch {
-	case worst >= 0 && gain/math.Ln2 >= conflictBits && !w.best(worst):
+	case worst >= 0 && !w.fitted(worst):
 		c.Reading, c.Words = w.place[worst], w.e.readingWords(&w.readings[worst])
 		c.Why = fmt.Sprintf("The readings contradict each other. Most likely wrong is %s: take it again, or mark it doubtful.", c.Words)
 		if w.unexplained >= contradicted {
@@ -96,13 +91,11 @@ func (w *weighed) impossible() int {
 	return -1
 }
 
-// best reports whether the likeliest hypothesis fits the reading.
-func (w *weighed) best(reading int) bool {
-	best := w.order[0]
-	for _, h := range w.order {
-		if w.probability[h] > w.probability[best] {
-			best = h
-		}
-	}
-	return w.judged[reading].fits(best, w.level)
+// likely is the probability from which a hypothesis counts when readings are
+// said to contradict each other. Assumption.
+const likely = 0.01
+
+// fitted reports whether any likely hypothesis fits the reading.
+func (w *weighed) fitted(reading int) bool {
+	return slices.ContainsFunc(w.order, func(h int) bool { return w.probability[h] >= likely && w.judged[reading].fits(h, w.level) })
 }

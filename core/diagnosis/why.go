@@ -17,7 +17,8 @@ type Evidence struct {
 	Words   string `json:"words"`   // a sentence
 	Fits    bool   `json:"fits"`
 	// Bits is how much likelier the reading is under the suspect than over all
-	// suspects together, as a power of two: above zero it speaks for it.
+	// that could be wrong, by their weights before any reading, as a power of
+	// two: above zero it speaks for it.
 	Bits float64 `json:"bits"`
 	// Seen and Predicted are the same kind of drawing, side by side; both blank
 	// for what has no slots.
@@ -43,7 +44,7 @@ func (e *Engine) Why(readings []tester.Reading, faults []circuit.Fault) ([]Evide
 	all := []Evidence{}
 	for i := w.before; i < len(w.judged); i++ {
 		r, j := &w.readings[i], w.judged[i]
-		over, under := w.overall(j), w.under(j, h)
+		over, under := j.overall, w.under(j, h)
 		v := Evidence{Reading: w.place[i], Fits: j.fits(h, w.level), Bits: rounded((under - over) / math.Ln2), Seen: r.Delta(tester.Default)}
 		predicted := e.predicted(r, h, w.level)
 		v.Predicted = predicted.Delta(tester.Default)
@@ -53,16 +54,8 @@ func (e *Engine) Why(readings []tester.Reading, faults []circuit.Fault) ([]Evide
 	return all, nil
 }
 
-// overall is the log likelihood of the reading over all hypotheses as they are
-// weighed now; under is that of one of them, both at the likeliest supply level.
-func (w *weighed) overall(j *judged) float64 {
-	sum := 0.0
-	for _, h := range w.order {
-		sum += w.probability[h] * math.Exp(w.under(j, h))
-	}
-	return math.Log(max(sum, math.SmallestNonzeroFloat64)) // were every one impossible
-}
-
+// under is the log likelihood of the reading under the hypothesis at the
+// likeliest supply level.
 func (w *weighed) under(j *judged, h int) float64 {
 	return j.logs[h*len(levels)+slices.Index(levels, w.level)]
 }

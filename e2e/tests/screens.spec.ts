@@ -126,7 +126,7 @@ for (const screen of screens) {
 test('the suspects of a phone are in a sheet without axe violations', async ({ page, server }) => {
 	await page.setViewportSize(phone);
 	await openCall(page, server, 'Bindery, upper floor');
-	await page.getByRole('button', { name: /Open neutral/ }).click();
+	await page.getByRole('button', { name: /Open neutral Sewing frame/ }).click();
 	await expect(page.getByRole('dialog')).toContainText('none of these');
 	const found = await new AxeBuilder({ page }).analyze();
 	expect(found.violations.map((v) => v.id)).toEqual([]);

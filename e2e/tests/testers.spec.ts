@@ -73,7 +73,7 @@ test('a GFCI and what is plugged in are put on the run', async ({ page, server }
 	await page.getByRole('button', { name: /^Loft stair, fed from/ }).click();
 	const stop = page.getByRole('region', { name: 'Readings at Loft stair' });
 	await stop.getByLabel('a GFCI').check();
-	await page.getByRole('button', { name: 'Done' }).click();
+	await page.getByRole('button', { name: 'Done', exact: true }).click();
 	await expect(page.getByRole('button', { name: /GFCI at Loft stair/ })).toContainText('holds');
 	await page.getByRole('button', { name: /^Landing, fed from Loft stair/ }).click();
 	await expect(page.getByText('protected by the GFCI at Loft stair')).toBeVisible();
@@ -81,11 +81,11 @@ test('a GFCI and what is plugged in are put on the run', async ({ page, server }
 	await page.getByLabel('plugged in, watts').fill('900');
 	await page.getByRole('button', { name: 'Plug in' }).click();
 	await expect(page.getByText('● 900 W')).toBeVisible();
-	await page.getByRole('button', { name: 'Done' }).click();
+	await page.getByRole('button', { name: 'Done', exact: true }).click();
 	await expect(page.getByRole('button', { name: /900 W at Landing/ })).toContainText('on');
 	await page.getByRole('button', { name: 'Change the run' }).click();
 	await page.getByRole('button', { name: 'Unplug 900 W, top' }).click();
-	await page.getByRole('button', { name: 'Done' }).click();
+	await page.getByRole('button', { name: 'Done', exact: true }).click();
 	await expect(page.getByRole('button', { name: /900 W at Landing/ })).toHaveCount(0);
 });
 

@@ -3,6 +3,7 @@ import type { Call, Clue, Condition, Stop } from '../api/client';
 import { useSetConditions, useSetMap } from '../api/hooks';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
+import { Ticked } from '../ui/Ticked';
 import { numberIn, percent } from '../ui/words';
 
 const conditions: { condition: Condition; words: string }[] = [
@@ -65,15 +66,7 @@ export function PlaceInOrder({ call, stop }: { call: Call; stop: Stop }) {
 	const clues = map.clues ?? [];
 	return (
 		<div className="grid gap-2 border-t border-rule pt-2">
-			<label className="flex min-h-11 items-center gap-2">
-				<input
-					type="checkbox"
-					className="size-6 accent-accent"
-					checked={unsure}
-					onChange={(e) => sure(!e.target.checked)}
-				/>
-				it is not sure what feeds it
-			</label>
+			<Ticked words="it is not sure what feeds it" value={unsure} save={(yes) => sure(!yes)} />
 			{unsure && place && (
 				<p className="m-0" data-testid="feeds">
 					Fed from {place.feeds.map((f) => `${label(f.from)} ${percent(f.probability)}`).join(', or ')}

@@ -1,8 +1,9 @@
-import { useEffect, useState } from 'react';
+import { useState } from 'react';
 import type { Basics, Call, Half, Stop, StopChange } from '../api/client';
 import { useAddLoad, useChangeStop, useRemoveLoad, useRemoveStop } from '../api/hooks';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
+import { Ticked } from '../ui/Ticked';
 import { numberIn } from '../ui/words';
 import { PlaceConditions, PlaceInOrder } from './Known';
 
@@ -72,26 +73,6 @@ export function StopEditor({ call, stop, basics }: { call: Call; stop: Stop; bas
 			<Plugged call={call} stop={stop} />
 			<Problem error={wrong ?? change.error ?? remove.error} />
 		</div>
-	);
-}
-
-/** A tick that shows at once and goes back where it is refused. */
-function Ticked({ words, value, save }: { words: string; value: boolean; save: (v: boolean) => void }) {
-	const [ticked, setTicked] = useState(value);
-	useEffect(() => setTicked(value), [value]);
-	return (
-		<label className="flex min-h-11 items-center gap-2">
-			<input
-				type="checkbox"
-				className="size-6 accent-accent"
-				checked={ticked}
-				onChange={(e) => {
-					setTicked(e.target.checked);
-					save(e.target.checked);
-				}}
-			/>
-			{words}
-		</label>
 	);
 }
 

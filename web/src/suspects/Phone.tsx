@@ -5,6 +5,7 @@ import { useAddReading, useSetConditions } from '../api/hooks';
 import { newID } from '../api/newID';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
+import { Ticked } from '../ui/Ticked';
 import { Answers } from './Answers';
 
 export const complaints: { kind: NonNullable<Conditions['complaint']>; words: string }[] = [
@@ -66,15 +67,11 @@ function Complaint({ call }: { call: Call }) {
 					))}
 				</select>
 			</label>
-			<label className="flex min-h-11 items-center gap-2">
-				<input
-					type="checkbox"
-					className="size-6 accent-accent"
-					checked={call.conditions.old ?? false}
-					onChange={(e) => set.mutate({ ...call.conditions, old: e.target.checked })}
-				/>
-				thirty years or older
-			</label>
+			<Ticked
+				words="thirty years or older"
+				value={call.conditions.old ?? false}
+				save={(old) => set.mutate({ ...call.conditions, old })}
+			/>
 			<Problem error={set.error} />
 		</div>
 	);
