@@ -11,6 +11,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/network"
+	"elvat/core/runs"
 	"elvat/core/tester"
 )
 
@@ -126,43 +127,120 @@ func (o *readOptions) onPoints(c *tester.Condition) ([]tester.Reading, error) {
 }
 
 func diagnoseCommand() *cobra.Command {
-	var file string
+	var from diagnoseFiles
 	cmd := &cobra.Command{
-		Use:   "diagnose FILE --readings FILE",
+		Use:   "diagnose FILE --readings FILE [--conditions FILE] [--map FILE] [--why]",
 		Short: "Weigh what could be wrong by what was read, and say what to test next",
 		Long: "Weigh what could be wrong with a circuit by an elvat-readings/1 document, and print an elvat-diagnosis/1 document. " +
 			"Faults that the circuit file names are left out of account: they are what is looked for. One of the files may be - for standard input.",
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if args[0] == "-" && file == "-" {
-				return errors.New("only one of the two files can be standard input")
-			}
-			c, err := loadCircuit(cmd, args[0])
-			if err != nil {
-				return err
-			}
-			data, err := input(cmd, file)
-			if err != nil {
-				return err
-			}
-			readings, err := tester.Parse(data, c)
-			if err != nil {
-				return fmt.Errorf("%s: %w", file, err)
-			}
-			engine, err := diagnosis.NewEngine(c, diagnosis.Defaults())
-			if err != nil {
-				return err
-			}
-			result, err := engine.Diagnose(readings)
-			if err != nil {
-				return fmt.Errorf("%s: %w", file, err)
-			}
-			return printJSON(cmd, result)
+			from.circuit = args[0]
+			return from.diagnose(cmd)
 		},
 	}
-	cmd.Flags().StringVar(&file, "readings", "", "the readings taken, elvat-readings/1")
+	cmd.Flags().StringVar(&from.readings, "readings", "", "the readings taken, elvat-readings/1")
+	cmd.Flags().StringVar(&from.conditions, "conditions", "", "what is known of the place, elvat-conditions/1")
+	cmd.Flags().StringVar(&from.order, "map", "", "what is known of the order of the boxes, elvat-map/1")
+	cmd.Flags().BoolVar(&from.why, "why", false, "add what each reading says of each of the likeliest suspects")
+	cmd.Flags().IntVar(&from.faults, "faults", 2, "how many faults at once are looked for: 2 or 3")
 	_ = cmd.MarkFlagRequired("readings")
 	return cmd
+}
+
+// diagnoseFiles are what a diagnosis is asked to work from.
+type diagnoseFiles struct {
+	circuit, readings, conditions, order string
+	why                                  bool
+	faults                               int
+}
+
+// whySuspects is how many suspects the readings are held against one by one.
+const whySuspects = 5
+
+func (f *diagnoseFiles) diagnose(cmd *cobra.Command) error {
+	standard := 0
+	for _, name := range []string{f.circuit, f.readings, f.conditions, f.order} {
+		if name == "-" {
+			standard++
+		}
+	}
+	if standard > 1 {
+		return errors.New("only one of the files can be standard input")
+	}
+	if f.faults != 2 && f.faults != 3 {
+		return errors.New("--faults: 2 or 3")
+	}
+	c, err := loadCircuit(cmd, f.circuit)
+	if err != nil {
+		return err
+	}
+	readings, err := parsed(cmd, f.readings, c, tester.Parse)
+	if err != nil {
+		return err
+	}
+	settings := diagnosis.Defaults()
+	settings.Three = f.faults == 3
+	if settings.Conditions, err = parsed(cmd, f.conditions, c, diagnosis.ParseConditions); err != nil {
+		return err
+	}
+	order, err := parsed(cmd, f.order, c, runs.Parse)
+	if err != nil {
+		return err
+	}
+	engine, err := diagnosis.NewEnsemble(c, order, settings)
+	if err != nil {
+		return err
+	}
+	result, err := engine.Diagnose(readings)
+	if err != nil {
+		return fmt.Errorf("%s: %w", f.readings, err)
+	}
+	if !f.why {
+		return printJSON(cmd, result)
+	}
+	answer := explained{Result: result}
+	for _, s := range result.Suspects[:min(len(result.Suspects), whySuspects)] {
+		faults := s.Faults
+		if len(faults) == 0 {
+			faults = nil
+		}
+		evidence, err := engine.Why(readings, faults)
+		if err != nil {
+			return err
+		}
+		answer.Evidence = append(answer.Evidence, held{Suspect: s.Name, Place: s.Place, Readings: evidence})
+	}
+	return printJSON(cmd, answer)
+}
+
+// explained is a diagnosis with the readings held against its first suspects.
+type explained struct {
+	*diagnosis.Result
+	Evidence []held `json:"evidence"`
+}
+
+type held struct {
+	Suspect  string               `json:"suspect"`
+	Place    string               `json:"place"`
+	Readings []diagnosis.Evidence `json:"readings"`
+}
+
+// parsed reads a file about the circuit; the zero value where none is named.
+func parsed[T any](cmd *cobra.Command, name string, c *circuit.Circuit, parse func([]byte, *circuit.Circuit) (T, error)) (T, error) {
+	var none T
+	if name == "" {
+		return none, nil
+	}
+	data, err := input(cmd, name)
+	if err != nil {
+		return none, err
+	}
+	value, err := parse(data, c)
+	if err != nil {
+		return none, fmt.Errorf("%s: %w", name, err)
+	}
+	return value, nil
 }
 
 func netlistCommand() *cobra.Command {

@@ -79,6 +79,28 @@ func TestReadThenDiagnose(t *testing.T) {
 	assert.Contains(t, []string{"B2", "B3"}, result.Suspects[0].Site)
 }
 
+// TestDiagnoseWithAll: conditions and order beside the readings, three faults,
+// and the readings held against the first suspects.
+func TestDiagnoseWithAll(t *testing.T) {
+	file, _ := binderyFile(t)
+	out, _, _ := run(t, "", "read", file, "--tool", "plug")
+	dir := t.TempDir()
+	conditions, order := filepath.Join(dir, "conditions.json"), filepath.Join(dir, "map.json")
+	require.NoError(t, os.WriteFile(conditions, []byte(`{ "format": "elvat-conditions/1", "complaint": "part-dead", "boxes": { "B3": ["worked"] } }`), 0o600))
+	require.NoError(t, os.WriteFile(order, []byte(`{ "format": "elvat-map/1", "unsure": ["B7"] }`), 0o600))
+	out, complaint, code := run(t, out, "diagnose", file, "--readings", "-", "--conditions", conditions, "--map", order, "--faults", "3", "--why")
+	require.Zero(t, code, complaint)
+	var result struct {
+		diagnosis.Result
+		Evidence []struct{ Readings []diagnosis.Evidence }
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &result))
+	assert.Equal(t, "open neutral", result.Suspects[0].Name)
+	assert.NotEmpty(t, result.Places)
+	require.NotEmpty(t, result.Evidence)
+	assert.Len(t, result.Evidence[0].Readings, 18)
+}
+
 func TestReadNarrowed(t *testing.T) {
 	file, c := binderyFile(t)
 	data, err := os.ReadFile(file)
@@ -131,6 +153,8 @@ func TestBadInput(t *testing.T) {
 	file, _ := binderyFile(t)
 	broken := filepath.Join(t.TempDir(), "broken.json")
 	require.NoError(t, os.WriteFile(broken, []byte(`{ "format": "elvat-circuit/1", "breaker": { "amps": 20 }, "cables": [ { "id": "W4", "from": "B9", "to": "panel", "awg": 12, "feet": 3, "conductors": ["hot"] } ] }`), 0o600))
+	noReadings := filepath.Join(t.TempDir(), "none.json")
+	require.NoError(t, os.WriteFile(noReadings, []byte(`{ "format": "elvat-readings/1", "readings": [] }`), 0o600))
 	for _, row := range []struct {
 		args []string
 		want string
@@ -150,7 +174,10 @@ func TestBadInput(t *testing.T) {
 		{[]string{"read"}, "accepts 1 arg"},
 		{[]string{"diagnose", file}, `"readings" not set`},
 		{[]string{"diagnose", file, "--readings", broken}, `unknown key`},
-		{[]string{"diagnose", "-", "--readings", "-"}, "only one of the two files"},
+		{[]string{"diagnose", "-", "--readings", "-"}, "only one of the files"},
+		{[]string{"diagnose", file, "--readings", file, "--faults", "9"}, "--faults: 2 or 3"},
+		{[]string{"diagnose", file, "--readings", noReadings, "--map", file}, `unknown key`},
+		{[]string{"diagnose", file, "--readings", noReadings, "--conditions", file}, `unknown key`},
 		{[]string{"serve", "--db", "/nowhere/at/all.db"}, "/nowhere/at/all.db"},
 		{[]string{"serve", "--db", filepath.Join(t.TempDir(), "x.db"), "--listen", "256.0.0.1:1"}, "256.0.0.1"},
 		{[]string{"meter", "--circuit", file, "--at", "R77"}, `at "R77": no such device`},

@@ -17,7 +17,7 @@ const (
 	callback = 45
 	// disturbs is what opening a sound box costs on top, in minutes: pulling a
 	// device can let go a push-in, so its neighbours are read again. Assumption.
-	disturbs = 3
+	disturbs = 4
 	// widely is how many tests are looked at as a second one.
 	widely = 16
 	// likelyCause is the probability from which a cause is looked ahead for.

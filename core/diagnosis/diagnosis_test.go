@@ -334,3 +334,22 @@ func BenchmarkDiagnoseTwelveBoxesOneReadingMore(b *testing.B) {
 		}
 	}
 }
+
+// BenchmarkFortyBoxes is a long run with 20 readings, from nothing: engine,
+// one and two faults, and what to do next.
+func BenchmarkFortyBoxes(b *testing.B) {
+	r := rand.New(rand.NewPCG(40, 1))
+	c := draw.Circuit(r, draw.Options{Boxes: 40, Plain: true})
+	c.Faults = nil
+	fault := []circuit.Fault{{Kind: circuit.Open, At: "W20@B20.neutral"}}
+	var devices []string
+	for _, box := range c.Boxes[15:25] {
+		devices = append(devices, box.Devices[0].ID)
+	}
+	readings := taken(b, c, fault, []tester.Tool{tester.Lamp}, devices...)
+	for b.Loop() {
+		if _, err := engine(b, c).Diagnose(readings); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

@@ -16,6 +16,8 @@ type Settings struct {
 	Errors  Errors
 	Minutes Minutes
 	Tools   []tester.Tool // carried
+	// Three faults at once are looked for too; it takes longer.
+	Three bool
 	// Qualified: whoever does the work may test with a cable's end taken apart
 	// and power on.
 	Qualified bool
@@ -42,6 +44,7 @@ type Engine struct {
 	pairs      map[pair]int // their place among the hypotheses
 	prior      []float64    // log, normalised over single faults
 	pairPrior  float64      // log, beside the priors of a pair's two faults
+	threePrior float64      // the same of three
 	states     map[string]*stage
 	judged     map[string]*judged // by the reading
 	effects    map[string]int     // single faults by what they do
@@ -82,6 +85,7 @@ func NewEngine(c *circuit.Circuit, settings Settings) (*Engine, error) {
 		}
 	}
 	e.pairPrior = math.Log(two / ((faulty*faulty - squares) / 2))
+	e.threePrior = math.Log(settings.Weights.ThreeFaults.Value * 6 / (faulty * faulty * faulty))
 	return e, nil
 }
 

@@ -131,11 +131,19 @@ func (e *Engine) without(fixed []circuit.Fault) []int {
 		}
 	}
 	for p, h := range e.pairs {
-		switch a, b := left[p.a], left[p.b]; {
-		case a == healthy:
-			left[h] = b
-		case b == healthy:
-			left[h] = a
+		still := slices.DeleteFunc(p.members(), func(m int) bool { return left[m] == healthy })
+		switch len(still) {
+		case len(p.members()):
+		case 0:
+			left[h] = healthy
+		case 1:
+			left[h] = still[0]
+		default:
+			if pair, known := e.pairs[pairOf(still)]; known {
+				left[h] = pair
+			} else {
+				left[h] = still[0]
+			}
 		}
 	}
 	return left

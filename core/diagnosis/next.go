@@ -324,12 +324,7 @@ func (w *weighed) walk(device string) float64 {
 
 // expect fills in what the reading is expected to tell about the causes.
 func (w *weighed) expect(t *Test, s *stage, outlet int, causes []cause) {
-	kinds := w.outcomes(t, s, outlet)
-	for _, c := range causes {
-		for _, h := range c.members {
-			kinds.of(h) // so that all that can be seen is known
-		}
-	}
+	kinds := w.outcomes(t, s, outlet).among(causes)
 	joint := make([][]float64, len(causes))
 	predicted := make([]float64, kinds.count)
 	for c := range causes {

@@ -17,6 +17,7 @@ type outcomes struct {
 	predict func(h int) int // what the hypothesis shows
 	blur    func(predicted, seen int) float64
 	kept    map[int]int
+	wrong   float64 // of distinct ones: the share taken for another; 0 for others
 }
 
 // of is the outcome that the hypothesis predicts.
@@ -181,30 +182,52 @@ func askedCode(tool tester.Tool, c *tester.Condition, o circuit.Outlet) string {
 	return code
 }
 
+// among narrows distinct outcomes to those that the causes predict, in their
+// order: what was asked of other hypotheses before must not matter.
+func (o *outcomes) among(causes []cause) *outcomes {
+	if o.wrong == 0 {
+		return o
+	}
+	local := map[int]int{}
+	for _, c := range causes {
+		for _, h := range c.members {
+			if kind := o.of(h); !has(local, kind) {
+				local[kind] = len(local)
+			}
+		}
+	}
+	n := len(local)
+	return &outcomes{count: n, kept: map[int]int{}, predict: func(h int) int {
+		if kind := o.of(h); has(local, kind) {
+			return local[kind]
+		}
+		return -1
+	}, blur: func(predicted, seen int) float64 {
+		switch {
+		case n == 1:
+			return 1
+		case predicted == seen:
+			return 1 - o.wrong
+		default:
+			return o.wrong / float64(n-1)
+		}
+	}}
+}
+
+func has(m map[int]int, k int) bool {
+	_, ok := m[k]
+	return ok
+}
+
 // distinct takes the distinct predictions as what can be seen; each is taken
 // for one of the others with the probability wrong.
 func distinct(wrong float64, code func(h int) string) *outcomes {
-	o := &outcomes{}
 	index := map[string]int{}
-	o.predict = func(h int) int {
+	return &outcomes{wrong: wrong, predict: func(h int) int {
 		key := code(h)
-		i, ok := index[key]
-		if !ok {
-			i = len(index)
-			index[key] = i
-			o.count = len(index)
+		if _, known := index[key]; !known {
+			index[key] = len(index)
 		}
-		return i
-	}
-	o.blur = func(predicted, seen int) float64 {
-		switch {
-		case o.count == 1:
-			return 1
-		case predicted == seen:
-			return 1 - wrong
-		default:
-			return wrong / float64(o.count-1)
-		}
-	}
-	return o
+		return index[key]
+	}}
 }

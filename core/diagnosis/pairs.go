@@ -6,7 +6,6 @@ import (
 	"math"
 	"slices"
 
-	"elvat/core/circuit"
 	"elvat/core/fault"
 )
 
@@ -28,8 +27,26 @@ const (
 	likelyPair = 1e-3
 )
 
-// pair is two of the single faults.
-type pair struct{ a, b int }
+// pair is two of the single faults, or three where c is not zero.
+type pair struct{ a, b, c int }
+
+// members are the single faults of the pair.
+func (p pair) members() []int {
+	if p.c == 0 {
+		return []int{p.a, p.b}
+	}
+	return []int{p.a, p.b, p.c}
+}
+
+// pairOf puts single faults in order; one alone is no pair.
+func pairOf(members []int) pair {
+	members = slices.Sorted(slices.Values(members))
+	p := pair{a: members[0], b: members[1]}
+	if len(members) > 2 {
+		p.c = members[2]
+	}
+	return p
+}
 
 // universe is the hypotheses that matter for the readings: the single faults,
 // and the pairs that could explain them. It depends on the readings alone, not
@@ -43,7 +60,10 @@ func (e *Engine) universe(all []*judged) ([]int, error) {
 		return order, nil
 	}
 	best := e.bestPairs(e.scores(all))
-	slices.SortFunc(best, func(x, y pair) int { return cmp.Or(cmp.Compare(x.a, y.a), cmp.Compare(x.b, y.b)) })
+	slices.SortFunc(best, func(x, y pair) int {
+		return cmp.Or(cmp.Compare(x.a, y.a), cmp.Compare(x.b, y.b), cmp.Compare(x.c, y.c))
+	})
+	best = slices.Compact(best)
 	for _, p := range best {
 		if _, known := e.pairs[p]; !known {
 			if err := e.join(p); err != nil {
@@ -109,12 +129,14 @@ func (e *Engine) scores(all []*judged) []score {
 // healthy is the hypothesis that nothing is wrong.
 const healthy = 0
 
-// bestPairs lists the pairs that score best.
+type scored struct {
+	pair
+	score float64
+}
+
+// bestPairs lists the pairs that score best, and where three faults are looked
+// for the best threes with the pairs in them.
 func (e *Engine) bestPairs(scores []score) []pair {
-	type scored struct {
-		pair
-		score float64
-	}
 	base := 0.0
 	for _, v := range scores[healthy].by {
 		base += v
@@ -140,19 +162,69 @@ func (e *Engine) bestPairs(scores []score) []pair {
 				continue
 			}
 			if e.compatible(a, b) {
-				best = append(best, scored{pair{a, b}, v})
+				best = append(best, scored{pair{a: a, b: b}, v})
 			}
 		}
 	}
-	slices.SortFunc(best, func(x, y scored) int {
-		return cmp.Or(cmp.Compare(y.score, x.score), cmp.Compare(x.a, y.a), cmp.Compare(x.b, y.b))
-	})
-	best = best[:min(len(best), mostPairs)]
+	best = bestOf(best, mostPairs)
 	pairs := make([]pair, len(best))
 	for i, s := range best {
 		pairs[i] = s.pair
 	}
+	if e.settings.Three {
+		pairs = append(pairs, e.bestThrees(scores, best[:min(len(best), threesFrom)], base, top)...)
+	}
 	return pairs
+}
+
+func bestOf(all []scored, most int) []scored {
+	slices.SortFunc(all, func(x, y scored) int {
+		return cmp.Or(cmp.Compare(y.score, x.score), cmp.Compare(x.a, y.a), cmp.Compare(x.b, y.b), cmp.Compare(x.c, y.c))
+	})
+	return all[:min(len(all), most)]
+}
+
+// Threes are made of so many of the best pairs, and so many are kept.
+const (
+	threesFrom = 40
+	mostThrees = 100
+)
+
+// bestThrees adds one more fault to the best pairs. A reading that the third
+// changes as well as the pair is guessed to show the better of the two.
+func (e *Engine) bestThrees(scores []score, pairs []scored, base, top float64) []pair {
+	var best []scored
+	for _, p := range pairs {
+		for c := 1; c < len(scores); c++ {
+			if !e.compatible(p.a, c) || !e.compatible(p.b, c) {
+				continue
+			}
+			v := p.score + scores[c].total - base + e.threePrior - e.pairPrior
+			for i, differs := range scores[c].differs {
+				a, b := scores[p.a].differs[i], scores[p.b].differs[i]
+				if !differs || !a && !b {
+					continue
+				}
+				x, y := math.Inf(-1), scores[c].by[i]
+				if a {
+					x = scores[p.a].by[i]
+				}
+				if b {
+					x = max(x, scores[p.b].by[i])
+				}
+				v += max(x, y) - x - y + scores[healthy].by[i]
+			}
+			if v >= top-pairReach {
+				best = append(best, scored{pairOf([]int{p.a, p.b, c}), v})
+			}
+		}
+	}
+	var threes []pair
+	for _, s := range bestOf(best, mostThrees) {
+		// The pairs in it as well: they are what is left once one is put right.
+		threes = append(threes, s.pair, pair{a: s.a, b: s.b}, pair{a: s.a, b: s.c}, pair{a: s.b, b: s.c})
+	}
+	return threes
 }
 
 // overlapMost bounds what readings that both faults change can add to a score:
@@ -168,17 +240,23 @@ func (e *Engine) compatible(a, b int) bool {
 
 // join makes the pair a hypothesis, on every stage there is.
 func (e *Engine) join(p pair) error {
-	a, b := &e.hypotheses[p.a], &e.hypotheses[p.b]
-	faults := []circuit.Fault{a.faults[0], b.faults[0]}
-	h := hypothesis{
-		faults: faults, name: fault.Name(e.circuit, faults), sites: append(slices.Clone(a.sites), b.sites...), site: a.site,
-		weight: a.weight * b.weight, why: []string{"two faults at once", a.why[0], b.why[0]},
+	h := hypothesis{weight: 1, why: []string{"two faults at once"}, site: e.hypotheses[p.a].site}
+	prior := e.pairPrior
+	if p.c != 0 {
+		h.why[0], prior = "three faults at once", e.threePrior
 	}
+	for _, m := range p.members() {
+		one := &e.hypotheses[m]
+		h.faults, h.sites, h.why = append(h.faults, one.faults[0]), append(h.sites, one.sites...), append(h.why, one.why[0])
+		h.weight *= one.weight
+		prior += e.prior[m]
+	}
+	h.name = fault.Name(e.circuit, h.faults)
 	slices.Sort(h.sites)
 	h.sites = slices.Compact(h.sites)
 	e.pairs[p] = len(e.hypotheses)
 	e.hypotheses = append(e.hypotheses, h)
-	e.prior = append(e.prior, e.prior[p.a]+e.prior[p.b]+e.pairPrior)
+	e.prior = append(e.prior, prior)
 	for _, s := range e.states {
 		if err := s.extend(e.hypotheses); err != nil {
 			return fmt.Errorf("%s: %w", h.name, err)

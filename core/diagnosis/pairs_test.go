@@ -106,3 +106,16 @@ func BenchmarkTwentyReadings(b *testing.B) {
 		}
 	}
 }
+
+// TestHistoryDoesNotMatter: what was asked before changes nothing of an answer.
+func TestHistoryDoesNotMatter(t *testing.T) {
+	c := bindery(t)
+	one := taken(t, c, []circuit.Fault{{Kind: circuit.Open, At: "W3@B2.hot"}}, plug, "R1", "R3")
+	other := taken(t, c, []circuit.Fault{{Kind: circuit.Swapped, At: "R4", Pair: circuit.HotNeutral}}, []tester.Tool{tester.Plug, tester.Meter}, "R2", "R4")
+	e := engine(t, c)
+	for _, readings := range [][]tester.Reading{other, one, nil, one[:1], other[:2], one} {
+		got, err := e.Diagnose(readings)
+		require.NoError(t, err)
+		assert.Equal(t, diagnose(t, c, readings), got)
+	}
+}

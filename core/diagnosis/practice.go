@@ -15,6 +15,7 @@ type Practice struct {
 	Minutes   map[string]float64 `json:"minutes,omitempty"`
 	Tools     []tester.Tool      `json:"tools,omitempty"`
 	Qualified bool               `json:"qualified,omitempty"`
+	Three     bool               `json:"three,omitempty"` // faults at once
 }
 
 // A WeightRow is one weight of the table, as it is shown.
@@ -42,6 +43,7 @@ type PracticeSheet struct {
 	Minutes   []MinutesRow  `json:"minutes"`
 	Tools     []tester.Tool `json:"tools"` // carried
 	Qualified bool          `json:"qualified"`
+	Three     bool          `json:"three"`
 }
 
 // Bounds of what can be set. A weight of zero would rule a fault out for good.
@@ -86,7 +88,7 @@ func (m *Minutes) each(do func(key, words string, get float64, set func(float64)
 func (p Practice) Settings() (Settings, error) {
 	s := Defaults()
 	s.Minutes = s.Minutes.clone()
-	s.Qualified = p.Qualified
+	s.Qualified, s.Three = p.Qualified, p.Three
 	known := map[string]bool{}
 	var problem error
 	s.Weights.each(func(key, words, group string, weight *Weight) {
@@ -141,7 +143,7 @@ func (p Practice) Sheet() (PracticeSheet, error) {
 	if err != nil {
 		return PracticeSheet{}, err
 	}
-	sheet := PracticeSheet{Tools: s.Tools, Qualified: s.Qualified}
+	sheet := PracticeSheet{Tools: s.Tools, Qualified: s.Qualified, Three: s.Three}
 	usual := Defaults()
 	s.Weights.each(func(key, words, group string, w *Weight) {
 		sheet.Weights = append(sheet.Weights, WeightRow{Key: key, Words: words, Group: group, Value: w.Value, Standing: w.Standing, Why: w.Why})

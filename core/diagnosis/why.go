@@ -206,8 +206,9 @@ func (w *weighed) shows(t *Test, o int) (tester.Delta, string, bool) {
 		return tester.Delta{}, r.Words(), true
 	}
 	outlet := t.stage.outlet(t.At, t.Half)
-	kinds := w.outcomes(t, t.stage, outlet)
-	h := w.likeliest(w.causes(), func(h int) bool { return kinds.of(h) == o })
+	causes := w.causes()
+	kinds := w.outcomes(t, t.stage, outlet).among(causes)
+	h := w.likeliest(causes, func(h int) bool { return kinds.of(h) == o })
 	if h < 0 {
 		return tester.Delta{}, "", false
 	}

@@ -1,6 +1,9 @@
 package tester
 
-import "elvat/core/circuit"
+import (
+	"elvat/core/circuit"
+	"elvat/core/network"
+)
 
 // A Side says what lies between two slots of an outlet, for drawing.
 type Side string
@@ -182,5 +185,16 @@ func (r *Reading) GroundPin(k Constants) GroundPin {
 	return PinNotShown
 }
 
-// LiveYoke reports whether the yoke, and all metal joined to it, is dangerous to touch.
-func (c *Condition) LiveYoke(o circuit.Outlet) bool { return c.YokeVolts(o) >= pinVolts }
+// bodyOhms is a body's resistance (common practice, no source).
+const bodyOhms = 1000
+
+// LiveYoke reports whether the yoke, and all metal joined to it, is dangerous
+// to touch: a body from there to earth gets more than the limit of safe touch
+// voltage. A yoke that floats near a live wire is felt by a sensor, and is not.
+func (c *Condition) LiveYoke(o circuit.Outlet) bool { return c.TouchVolts(o) >= pinVolts }
+
+// TouchVolts are the volts over a body from the yoke to earth.
+func (c *Condition) TouchVolts(o circuit.Outlet) float64 {
+	yoke := node(o.Yoke)
+	return c.on(func(s *network.Case) { s.Connect(yoke, network.Earth, bodyOhms) }).Volts(yoke, network.Earth)
+}

@@ -17,6 +17,7 @@ type Face struct {
 	Sensor [3]float64
 	Lamp   float64
 	Yoke   float64
+	Touch  float64 // over a body from the yoke to earth
 }
 
 // Places among the nodes of a face.
@@ -25,6 +26,7 @@ const (
 	atNeutral
 	atGround
 	atKnown
+	atYoke
 	faceNodes
 )
 
@@ -35,13 +37,13 @@ var pairsOf = [6][2]int{{atHot, atNeutral}, {atHot, atGround}, {atNeutral, atGro
 func (c *Condition) Face(o circuit.Outlet) (f Face) {
 	f.Sensor = c.SensorVolts(o) // leaves the case solved without a tester
 	f.Yoke = c.solver.Volts(node(o.Yoke), network.Earth)
-	nodes := []network.Node{node(o.Hot), node(o.Neutral), node(o.Ground), c.bench.known}
+	nodes := []network.Node{node(o.Hot), node(o.Neutral), node(o.Ground), c.bench.known, node(o.Yoke)}
 	var open [faceNodes]complex128
 	for i, at := range nodes {
 		open[i] = c.solver.Voltage(at, network.Earth)
 	}
 	var rows [faceNodes][faceNodes]complex128
-	z := [][]complex128{rows[0][:], rows[1][:], rows[2][:], rows[3][:]}
+	z := [][]complex128{rows[0][:], rows[1][:], rows[2][:], rows[3][:], rows[4][:]}
 	c.solver.Impedances(nodes, z)
 
 	volts := func(p [2]int) complex128 { return open[p[0]] - open[p[1]] }
@@ -60,6 +62,8 @@ func (c *Condition) Face(o circuit.Outlet) (f Face) {
 		f.High[i], f.Low[i] = loaded(p, c.bench.Constants.HighZOhms), loaded(p, c.bench.Constants.LowZOhms)
 	}
 	f.Lamp = loaded(pairsOf[0], c.bench.Constants.LampOhms)
+	body := complex(bodyOhms, 0)
+	f.Touch = cmplx.Abs(open[atYoke] * body / (body + z[atYoke][atYoke]))
 	// Three lamps at once: (R + Z) i = V over the three pairs of slots.
 	var m [3][4]complex128
 	for i := range 3 {
@@ -87,4 +91,4 @@ func (c *Condition) Face(o circuit.Outlet) (f Face) {
 }
 
 // LiveYoke reports whether the yoke, and all metal joined to it, is dangerous to touch.
-func (f *Face) LiveYoke() bool { return f.Yoke >= pinVolts }
+func (f *Face) LiveYoke() bool { return f.Touch >= pinVolts }

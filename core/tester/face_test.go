@@ -39,6 +39,7 @@ func TestFace(t *testing.T) {
 			}
 			near(k.TestLampVolts(o), f.Lamp, "test lamp")
 			near(k.YokeVolts(o), f.Yoke, "yoke")
+			near(k.TouchVolts(o), f.Touch, "touch")
 		}
 	}
 }

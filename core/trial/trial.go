@@ -33,6 +33,9 @@ type Case struct {
 	// Conditions of the place, which the electrician knows.
 	Conditions diagnosis.Conditions
 	Faults     []circuit.Fault
+	// Hidden is a faked ground on a reversed outlet where no ground arrives: live
+	// metal that lamps show as correct, and nobody complains of.
+	Hidden []circuit.Fault
 	Start      []circuit.Outlet // complained of: one for each fault
 }
 
@@ -45,6 +48,31 @@ const (
 	heavyBoxes   = 0.25
 	workedBoxes  = 0.07
 )
+
+// shareOfHidden is how many of the circuits with an outlet where no ground
+// arrives have live metal there. Assumption: far more than in the trade, so that
+// the trial has enough of them.
+const shareOfHidden = 0.15
+
+// hide draws a hidden danger away from the faults that are complained of.
+func (k *Case) hide(r *rand.Rand) {
+	var at []string
+	for _, box := range k.Circuit.Boxes {
+		v := box.Devices[0]
+		faulty := func(f circuit.Fault) bool { return strings.Contains(f.At, v.ID) || strings.Contains(f.At, "@"+box.ID) }
+		if v.HasGroundSlot() && !k.Circuit.GroundArrives(box.ID) && !slices.ContainsFunc(k.Faults, faulty) {
+			at = append(at, v.ID)
+		}
+	}
+	if r.Float64() >= shareOfHidden || len(at) == 0 {
+		return
+	}
+	device := at[r.IntN(len(at))]
+	k.Hidden = []circuit.Fault{
+		{Kind: circuit.Swapped, At: device, Pair: circuit.HotNeutral},
+		{Kind: circuit.Bonded, At: device, Pair: circuit.NeutralGround, Ohms: 0.02},
+	}
+}
 
 // conditions draws what is known of the place.
 func conditions(r *rand.Rand, c *circuit.Circuit) diagnosis.Conditions {
@@ -104,6 +132,7 @@ func draws(r *rand.Rand, apartFromWeights bool) (*Case, error) {
 			k.Start = append(k.Start, shown[r.IntN(len(shown))])
 		}
 		if len(k.Start) > 0 {
+			k.hide(r)
 			return k, nil
 		}
 	}
@@ -241,15 +270,6 @@ func (k *Case) SolveWith(seed uint64, source Source) (Outcome, error) {
 	if err := s.phone(); err != nil {
 		return Outcome{}, err
 	}
-	for i, o := range k.Start {
-		if slices.Contains(k.Start[:i], o) {
-			continue
-		}
-		minutes := settings.Minutes.Tool[tester.Plug] + settings.Minutes.Walk
-		if err := s.take(diagnosis.Test{At: o.Device, Half: o.Half, Tool: tester.Plug, Minutes: minutes}); err != nil {
-			return Outcome{}, err
-		}
-	}
 	live, err := k.liveYokes()
 	if err != nil {
 		return Outcome{}, err
@@ -298,7 +318,7 @@ func (k *Case) liveYokes() ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	condition, err := bench.Try(k.Faults)
+	condition, err := bench.Try(slices.Concat(k.Faults, k.Hidden))
 	if err != nil {
 		return nil, err
 	}
@@ -349,7 +369,7 @@ type electrician struct {
 const known = 1.0 / 3
 
 // phone asks the customer before driving: the breaker off and on, and which
-// outlets are dead. The rule it is compared with knows all outlets that show
+// outlets are dead; what an inspector's tester showed comes with the complaint. The rule it is compared with knows all outlets that show
 // something.
 func (s *electrician) phone() error {
 	bench, err := tester.NewBench(s.k.Circuit)
@@ -374,6 +394,16 @@ func (s *electrician) phone() error {
 			return err
 		}
 		runs := lamp.Glow == tester.Bright || lamp.Glow == tester.Over
+		if runs && slices.Contains(s.k.Start, o) && o.HasGround {
+			// Nobody complains of an outlet that works unless someone has put a tester on it.
+			shown, err := s.source(s.now(), o, tester.Plug, "", nil)
+			if err != nil {
+				return err
+			}
+			s.misread(&shown)
+			s.readings = append(s.readings, shown)
+			continue
+		}
 		works := runs != (s.r.Float64() < s.settings.Errors.ToldOutlet)
 		s.readings = append(s.readings, tester.Reading{Tool: tester.Told, At: o.Device, Half: o.Half, Works: &works})
 	}
@@ -417,7 +447,7 @@ func (s *electrician) take(t diagnosis.Test) error {
 // now is the circuit with what is still wrong.
 func (s *electrician) now() *circuit.Circuit {
 	c := s.k.Circuit.Clone()
-	c.Faults = s.left
+	c.Faults = slices.Concat(s.left, s.k.Hidden)
 	return c
 }
 

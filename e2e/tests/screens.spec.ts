@@ -84,6 +84,20 @@ const screens: { name: string; open: (page: Page, server: Server) => Promise<voi
 		},
 	},
 	{
+		name: 'practice and code',
+		open: async (page, server) => {
+			await page.goto(`${server.url}/practice`);
+			await expect(page.getByRole('heading', { name: 'Tools carried' })).toBeVisible();
+		},
+	},
+	{
+		name: 'reasons and outcomes',
+		open: async (page, server) => {
+			await openCall(page, server, 'Bindery, upper floor');
+			await page.getByRole('button', { name: 'What each outcome would mean' }).click();
+		},
+	},
+	{
 		name: 'the keys',
 		open: async (page, server) => {
 			await openCall(page, server, 'Bindery, upper floor');

@@ -773,6 +773,8 @@ export interface components {
             };
             tools?: components["schemas"]["Tool"][];
             qualified?: boolean;
+            /** @description Three faults at once are looked for too */
+            three?: boolean;
         };
         PracticeSheet: {
             weights: {
@@ -793,6 +795,8 @@ export interface components {
             }[];
             tools: components["schemas"]["Tool"][];
             qualified: boolean;
+            /** @description Three faults at once are looked for too */
+            three: boolean;
         };
         Evidence: {
             reading: number;

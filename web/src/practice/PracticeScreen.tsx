@@ -5,6 +5,7 @@ import { usePractice, useSetPractice } from '../api/hooks';
 import { tools } from '../readings/tools';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
+import { Ticked } from '../ui/Ticked';
 import { Mark, ThemeButton } from '../ui/TopBar';
 import { numberIn } from '../ui/words';
 
@@ -54,6 +55,7 @@ function asSet(sheet: PracticeSheet): Practice {
 		minutes: changed(sheet.minutes),
 		tools: sheet.tools,
 		qualified: sheet.qualified,
+		three: sheet.three,
 	};
 }
 
@@ -83,18 +85,16 @@ function Carried({ sheet, save }: Part) {
 					</button>
 				))}
 			</div>
-			<label className="flex min-h-11 items-center gap-3">
-				<input
-					type="checkbox"
-					className="size-6 shrink-0 accent-accent"
-					checked={sheet.qualified}
-					onChange={(e) => save({ qualified: e.target.checked })}
-				/>
-				<span>
-					Propose taking a cable's end apart for a test with power on, where nothing safer helps. For a qualified person
-					only; local law says who that is.
-				</span>
-			</label>
+			<Ticked
+				words="Propose taking a cable's end apart for a test with power on, where nothing safer helps. For a qualified person only; local law says who that is."
+				value={sheet.qualified}
+				save={(qualified) => save({ qualified })}
+			/>
+			<Ticked
+				words="Look for three faults at once too. It takes longer."
+				value={sheet.three}
+				save={(three) => save({ three })}
+			/>
 		</section>
 	);
 }
