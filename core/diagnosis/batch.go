@@ -39,7 +39,9 @@ func (w *weighed) greedy(first *Test, permitted func(Test) bool) []Test {
 	belief := make([][]float64, 1) // by what was seen so far, then by cause
 	belief[0] = make([]float64, len(w.allCauses))
 	for c := range w.allCauses {
-		belief[0][c] = w.allCauses[c].p
+		if w.allCauses[c].p >= likelyCause {
+			belief[0][c] = w.allCauses[c].p
+		}
 	}
 	if first != nil {
 		belief = w.split(belief, first)
@@ -91,12 +93,16 @@ func (w *weighed) split(beliefs [][]float64, t *Test) [][]float64 {
 func (w *weighed) adds(beliefs [][]float64, t *Test) float64 {
 	bits := 0.0
 	for _, b := range beliefs {
-		joint := make([][]float64, len(b))
+		joint := make([][]float64, 0, len(b))
 		for c := range b {
-			joint[c] = make([]float64, len(t.seen[c]))
-			for o := range t.seen[c] {
-				joint[c][o] = b[c] * w.given(t, c, o)
+			if b[c] == 0 {
+				continue // too unlikely to read anything for
 			}
+			row := make([]float64, len(t.seen[c]))
+			for o := range row {
+				row[o] = b[c] * w.given(t, c, o)
+			}
+			joint = append(joint, row)
 		}
 		bits += sum(b) * information(joint)
 	}

@@ -30,6 +30,46 @@ func (w *weighed) conflict() *Conflict {
 	if len(w.readings) < 2 {
 		return nil
 	}
+	worst, gain := -1, 0.0
+	var all, without []float64
+	together := 0.0
+	k := len(levels)
+	for i, j := range w.judged {
+		if w.readings[i].Doubtful || w.fitted(i) {
+			continue // what a likely hypothesis fits contradicts nothing
+		}
+		if all == nil {
+			all = w.weights()
+			without, together = make([]float64, len(all)), logSum(all)
+		}
+		for n, h := range w.order {
+			for l := range k {
+				without[n*k+l] = all[n*k+l] - j.logs[h*k+l]
+			}
+		}
+		// How much likelier the others are by themselves, this one being anything.
+		if g := logSum(without) + j.overall - together; g > gain+1e-9 {
+			worst, gain = i, g
+		}
+	}
+	c := &Conflict{Reading: -1}
+	switch {
+	case worst >= 0:
+		c.Reading, c.Words = w.place[worst], w.e.readingWords(&w.readings[worst])
+		c.Why = fmt.Sprintf("The readings contradict each other. Most likely wrong is %s: take it again, or mark it doubtful.", c.Words)
+		if w.unexplained >= contradicted {
+			c.Why = fmt.Sprintf("Nothing in the catalogue explains all readings. Most likely wrong is %s: take it again, or mark it doubtful.", c.Words)
+		}
+	case w.unexplained >= contradicted:
+		c.Why = "Nothing in the catalogue explains all readings, and no one of them stands out as wrong. Three faults at once, a second circuit in a box, or a run that is drawn wrong could."
+	default:
+		return nil
+	}
+	return c
+}
+
+// weights are the log weights of the hypotheses at each supply level.
+func (w *weighed) weights() []float64 {
 	prior := w.e.settings.Errors.levelPrior()
 	k := len(levels)
 	all := make([]float64, len(w.order)*k)
@@ -42,39 +82,7 @@ func (w *weighed) conflict() *Conflict {
 			all[n*k+l] = v
 		}
 	}
-	together := logSum(all)
-	worst, gain := -1, 0.0
-	without := make([]float64, len(all))
-	for i, j := range w.judged {
-		if w.readings[i].Doubtful {
-			continue
-		}
-		for n, h := range w.order {
-			for l := range k {
-				without[n*k+l] = all[n*k+l] - j.logs[h*k+l]
-			}
-		}
-		// How much likelier the others are by themselves, this one being anything.
-		if g := logSum(without) + j.overall - together; g > gain+1e-9 {
-			worst, gain = i, g
-		}
-	}
-	// A rare fault makes each of its readings look strange by itself; only what
-	// no likely hypothesis fits is a contradiction.
-	c := &Conflict{Reading: -1}
-	switch {
-	case worst >= 0 && !w.fitted(worst):
-		c.Reading, c.Words = w.place[worst], w.e.readingWords(&w.readings[worst])
-		c.Why = fmt.Sprintf("The readings contradict each other. Most likely wrong is %s: take it again, or mark it doubtful.", c.Words)
-		if w.unexplained >= contradicted {
-			c.Why = fmt.Sprintf("Nothing in the catalogue explains all readings. Most likely wrong is %s: take it again, or mark it doubtful.", c.Words)
-		}
-	case w.unexplained >= contradicted:
-		c.Why = "Nothing in the catalogue explains all readings, and no one of them stands out as wrong. Three faults at once, a second circuit in a box, or a run that is drawn wrong could."
-	default:
-		return nil
-	}
-	return c
+	return all
 }
 
 // impossible is a reading that no hypothesis fits, newest first; -1 where

@@ -89,6 +89,13 @@ func (w *weighed) at(s *stage, outlet int) []shown {
 }
 
 func (w *weighed) causes() []cause {
+	if w.causeList == nil {
+		w.causeList = w.listCauses()
+	}
+	return w.causeList
+}
+
+func (w *weighed) listCauses() []cause {
 	index := map[[2]string]int{}
 	var all []cause
 	for _, h := range w.order {

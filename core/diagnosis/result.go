@@ -101,7 +101,8 @@ type weighed struct {
 	evidence    float64 // log likelihood of all readings over all hypotheses
 	all         []Test  // everything that could be done, once next has run
 	allCauses   []cause
-	before      int // how many of the readings were taken before something was last put right
+	causeList   []cause // kept: they are asked for again and again
+	before      int     // how many of the readings were taken before something was last put right
 }
 
 // Diagnose weighs all hypotheses by the readings. What is to be read next is

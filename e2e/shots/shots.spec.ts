@@ -74,6 +74,45 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 	},
 	{ name: 'phone-call', viewport: phone, open: (page, server) => openCall(page, server, 'Bindery, upper floor') },
 	{
+		name: 'why',
+		viewport: { width: 1280, height: 1240 },
+		open: async (page, server) => {
+			await openCall(page, server, 'Bindery, upper floor');
+			await page.getByRole('button', { name: 'What each outcome would mean' }).click();
+			await page.locator('[data-suspect]').first().getByRole('button', { name: /why/ }).click();
+			await page.getByText('predicted').first().waitFor();
+		},
+	},
+	{
+		name: 'phone-questions',
+		viewport: { width: 1280, height: 1000 },
+		open: async (page, server) => {
+			await openCall(page, server, 'Aviary porch');
+			await page.getByRole('button', { name: 'Read. Start the call' }).click();
+			await page.getByRole('button', { name: /Still on the phone/ }).click();
+		},
+	},
+	{
+		name: 'order',
+		open: async (page, server) => {
+			await openCall(page, server, 'Bindery, upper floor');
+			await page.keyboard.press('r');
+			for (const name of ['Landing', 'Gilding table', 'Glue shelf']) {
+				await page.getByRole('button', { name: new RegExp(`^${name}, fed from`) }).click();
+				const stop = page.getByRole('region', { name: `Readings at ${name}` });
+				await stop.getByLabel('it is not sure what feeds it').check();
+				await stop.getByTestId('feeds').waitFor();
+			}
+		},
+	},
+	{
+		name: 'practice',
+		open: async (page, server) => {
+			await page.goto(`${server.url}/practice`);
+			await page.getByRole('heading', { name: 'Tools carried' }).waitFor();
+		},
+	},
+	{
 		name: 'phone-entry',
 		viewport: phone,
 		open: async (page, server) => {
