@@ -33,6 +33,10 @@ type planner struct {
 	causes [][]int   // their sites; none where nothing is wrong
 	tests  []forecast
 	second []int // the tests looked at as a second one
+
+	// Scratch of opening, which is asked some thousand times.
+	suspicion, found []float64
+	order, rank      []int
 }
 
 // A forecast is what a test shows of each cause.
@@ -192,7 +196,13 @@ func (p *planner) open(site int, belief []float64, then func(b []float64, at str
 // until what is wrong is found, or until going home is the smaller loss.
 func (p *planner) opening(belief []float64) float64 {
 	n := len(p.sites)
-	suspicion := make([]float64, n)
+	if len(p.order) != n {
+		p.suspicion, p.found = make([]float64, n), make([]float64, n)
+		p.order, p.rank = make([]int, n), make([]int, n)
+	}
+	suspicion, found, order, rank := p.suspicion, p.found, p.order, p.rank
+	clear(suspicion)
+	clear(found)
 	left, faulty := 0.0, 0.0
 	for c, at := range p.causes {
 		left += belief[c]
@@ -203,18 +213,15 @@ func (p *planner) opening(belief []float64) float64 {
 			suspicion[s] += belief[c]
 		}
 	}
-	order := make([]int, n)
 	for s := range order {
 		order[s] = s
 	}
 	slices.SortFunc(order, func(a, b int) int {
 		return cmp.Or(cmp.Compare(suspicion[b]/p.cost[b], suspicion[a]/p.cost[a]), cmp.Compare(a, b))
 	})
-	rank := make([]int, n)
 	for i, s := range order {
 		rank[s] = i
 	}
-	found := make([]float64, n) // with the site at this place of the order
 	for c, at := range p.causes {
 		if len(at) == 0 {
 			continue
@@ -223,7 +230,7 @@ func (p *planner) opening(belief []float64) float64 {
 		for _, s := range at[1:] {
 			first = min(first, rank[s])
 		}
-		found[first] += belief[c]
+		found[first] += belief[c] // with the site at this place of the order
 	}
 	least, spent := callback*faulty, 0.0
 	for i, s := range order {

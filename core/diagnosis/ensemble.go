@@ -17,7 +17,7 @@ import (
 const DoMap = "map"
 
 // mostRuns is how many ways the circuit could run stand for all. Assumption.
-const mostRuns = 8
+const mostRuns = 6
 
 // unlikelyRun is the probability below which a way is left out of account.
 const unlikelyRun = 1e-3

@@ -114,6 +114,11 @@ func (w *weighed) listCauses() []cause {
 		all[i].p += w.probability[h]
 	}
 	slices.SortStableFunc(all, func(a, b cause) int { return cmp.Compare(b.p, a.p) })
+	for i := range all {
+		if all[i].p < likelyCause && i > 0 {
+			return all[:i]
+		}
+	}
 	return all
 }
 

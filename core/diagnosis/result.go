@@ -50,6 +50,7 @@ type Suspect struct {
 	Probability float64           `json:"probability"`
 	Alike       [][]circuit.Fault `json:"alike"` // what no reading so far tells apart from this
 	AlikePlaces []string          `json:"alikePlaces"`
+	AlikeCount  int               `json:"alikeCount"` // of them, where the lists are cut short
 	Why         string            `json:"why"`
 }
 
@@ -347,9 +348,21 @@ func (w *weighed) suspects() []Suspect {
 			s.Alike = append(s.Alike, faults)
 			s.AlikePlaces = append(s.AlikePlaces, other.words)
 		}
+		s.AlikeCount = len(s.Alike)
 		suspects = append(suspects, s)
 	}
 	return suspects
+}
+
+// Short is the result with at most so many of those alike listed for each
+// suspect: together they grow with the square of the suspects.
+func (r Result) Short(alike int) Result {
+	r.Suspects = slices.Clone(r.Suspects)
+	for i := range r.Suspects {
+		s := &r.Suspects[i]
+		s.Alike, s.AlikePlaces = s.Alike[:min(alike, len(s.Alike))], s.AlikePlaces[:min(alike, len(s.AlikePlaces))]
+	}
+	return r
 }
 
 // within reports whether all of some faults, at least one, are among others.

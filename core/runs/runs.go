@@ -143,7 +143,7 @@ const (
 	misleads   = 0.02 // share of clues on what goes dead that are wrong
 	miscounted = 0.05 // share of cables counted wrong
 	chains     = 4
-	steps      = 6000 // of each chain
+	steps      = 4000 // of each chain
 	restarts   = 7    // the seed: the same map gives the same runs
 	keepRuns   = 2000
 )

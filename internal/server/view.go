@@ -170,6 +170,9 @@ func (v *state) halves() []api.HalfFound {
 	return found
 }
 
+// alikeShown is how many of what cannot be told apart a screen names.
+const alikeShown = 5
+
 // view is the call as the contract shows it.
 func (v *state) view() api.Call {
 	b := v.circuit.Breaker
@@ -183,7 +186,7 @@ func (v *state) view() api.Call {
 		CautionsReadAt: v.call.CautionsReadAt, Phases: v.facts.Strip(),
 		Breaker: api.Breaker{Label: b.Label, Amps: b.Amps, Poles: b.Poles, Protection: string(b.Protection)},
 		Stops:   v.circuit.Stops(), Halves: v.halves(), Readings: readings,
-		CanUndoRun: v.revision.Earlier, Diagnosis: *v.result,
+		CanUndoRun: v.revision.Earlier, Diagnosis: v.result.Short(alikeShown),
 		State: v.state(), Loads: append([]circuit.Load{}, v.circuit.Loads...),
 		Sweep: diagnosis.SweepOf(v.circuit, v.inForce, v.changed), Changed: v.changed,
 		Found: diagnosis.StillThere(v.circuit, v.inForce), Conditions: v.place, Map: v.order,

@@ -8,6 +8,7 @@ import { PracticeScreen } from './practice/PracticeScreen';
 import { SweepScreen } from './sweep/SweepScreen';
 import './styles.css';
 import { followTheme } from './ui/theme';
+import { Working } from './ui/Working';
 
 followTheme();
 
@@ -18,6 +19,7 @@ if (root) {
 	createRoot(root).render(
 		<StrictMode>
 			<QueryClientProvider client={queries}>
+				<Working />
 				<BrowserRouter>
 					<Routes>
 						<Route path="/calls/:call" element={<CallScreen />} />

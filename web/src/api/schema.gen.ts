@@ -875,7 +875,9 @@ export interface components {
             site: string;
             probability: number;
             alike: components["schemas"]["Fault"][][];
+            /** @description The first of them */
             alikePlaces: string[];
+            alikeCount: number;
             why: string;
         };
         Site: {

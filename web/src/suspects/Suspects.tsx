@@ -17,9 +17,6 @@ interface Props {
 /** Suspects less likely than this are a tap away. */
 const worthShowing = 0.01;
 
-/** Of what cannot be told apart, so many are named. */
-const mostAlike = 5;
-
 /** The suspects, most probable first, each with its reason a tap away. */
 export function Suspects({ call, pick, exclude }: Props) {
 	const { suspects, unexplained, hidden } = call.diagnosis;
@@ -106,10 +103,10 @@ function Row({ call, s, pick }: { call: Call; s: Suspect; pick: (site: string) =
 					<div>
 						<p className="m-0">No reading so far tells it apart from</p>
 						<ul className="m-0 pl-5">
-							{s.alikePlaces.slice(0, mostAlike).map((a) => (
+							{s.alikePlaces.map((a) => (
 								<li key={a}>{a}</li>
 							))}
-							{s.alikePlaces.length > mostAlike && <li>and {s.alikePlaces.length - mostAlike} less likely</li>}
+							{s.alikeCount > s.alikePlaces.length && <li>and {s.alikeCount - s.alikePlaces.length} less likely</li>}
 						</ul>
 					</div>
 				)}
@@ -131,6 +128,6 @@ export function Share({ p }: { p: number }) {
 /** The reason in a few words: how it fits, and what it cannot be told from. */
 function short(s: Suspect): string {
 	const fits = s.why.split(';')[0] ?? '';
-	const n = s.alikePlaces.length;
+	const n = s.alikeCount;
 	return n ? `${fits}; not yet told from ${n === 1 ? 'one other' : `${n} others`}` : fits;
 }

@@ -1,0 +1,26 @@
+import { useIsFetching, useIsMutating } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
+
+/** After so long one wants to know that something goes on. */
+const patience = 400;
+
+/** A bar over the screen while the server works something out. */
+export function Working() {
+	const busy = useIsMutating() + useIsFetching() > 0;
+	const [shown, setShown] = useState(false);
+	useEffect(() => {
+		if (!busy) {
+			setShown(false);
+			return;
+		}
+		const timer = setTimeout(() => setShown(true), patience);
+		return () => clearTimeout(timer);
+	}, [busy]);
+	if (!shown) return null;
+	return (
+		<div role="status" className="pointer-events-none fixed inset-x-0 top-0 z-30 flex justify-center">
+			<div className="working absolute inset-x-0 top-0 h-1.5 bg-accent" aria-hidden="true" />
+			<span className="mt-1.5 bg-ink px-3 py-1 text-paper">Working it out</span>
+		</div>
+	);
+}
