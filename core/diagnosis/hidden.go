@@ -120,9 +120,9 @@ func (w *weighed) liveYoke(box *circuit.Box, v *circuit.Device) (Danger, bool) {
 		return d, true
 	}
 	p := w.shownProbability(v.ID, func(s *shown) bool { return s.yoke })
-	// Where no ground arrives a three-slot face tempts to fake one: that is
-	// listed whatever its probability.
-	tempts := v.HasGroundSlot() && !w.e.circuit.GroundArrives(box.ID)
+	// Where no ground arrives a three-slot face tempts to fake one, and all metal
+	// joined to it is live: that is listed whatever its probability.
+	tempts := !w.e.circuit.GroundArrives(box.ID)
 	if !tempts && (p < listYoke || p < listOther && !w.wasRead(v.ID)) {
 		return d, false
 	}

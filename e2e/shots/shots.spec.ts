@@ -75,7 +75,7 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 	{ name: 'phone-call', viewport: phone, open: (page, server) => openCall(page, server, 'Bindery, upper floor') },
 	{
 		name: 'why',
-		viewport: { width: 1280, height: 1240 },
+		viewport: { width: 1280, height: 1750 },
 		open: async (page, server) => {
 			await openCall(page, server, 'Bindery, upper floor');
 			await page.getByRole('button', { name: 'What each outcome would mean' }).click();
