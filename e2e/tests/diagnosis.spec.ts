@@ -71,6 +71,16 @@ test('the order of stops may be unknown: dotted, weighed, and settled by a clue'
 	await expect(page.getByRole('button', { name: /^Landing, fed from .*, not sure/ })).toHaveCount(0);
 });
 
+test('stops are added with no order', async ({ page, server }) => {
+	await openCall(page, server, 'Bindery, upper floor');
+	await page.keyboard.press('r');
+	await page.getByLabel('behind').selectOption({ label: 'not known what' });
+	await page.getByLabel('next outlet').fill('Attic hatch');
+	await page.getByLabel('next outlet').press('Enter');
+	await expect(page.getByRole('button', { name: /^Attic hatch, fed from .*, not sure/ })).toBeVisible();
+	await expect(page.getByLabel('behind')).toHaveValue('?');
+});
+
 test('what is known of a box moves the weights', async ({ page, server }) => {
 	await openCall(page, server, 'Bindery, upper floor');
 	await expect(suspects(page).first()).toContainText('at Sewing frame');

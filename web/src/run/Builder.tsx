@@ -1,7 +1,7 @@
 import { Undo2 } from 'lucide-react';
 import { type FormEvent, useEffect, useRef, useState } from 'react';
 import type { Basics, Call, NewStop } from '../api/client';
-import { useAddStop, useReplaceCircuit, useSetBreaker, useUndoRun } from '../api/hooks';
+import { useAddStop, useReplaceCircuit, useSetBreaker, useSetMap, useUndoRun } from '../api/hooks';
 import { Button, field } from '../ui/Button';
 import { OpenFile } from '../ui/OpenFile';
 import { Problem } from '../ui/Problem';
@@ -93,6 +93,8 @@ function Breaker({ call, basics }: { call: Call; basics: Basics }) {
 
 function AddStop({ call, basics, picked, pick }: Props) {
 	const add = useAddStop(call.id);
+	const order = useSetMap(call.id);
+	const [unknown, setUnknown] = useState(false); // what feeds the next one
 	const last = call.stops.at(-1)?.box ?? 'panel';
 	const [after, setAfter] = useState<string | null>(null);
 	const [label, setLabel] = useState('');
@@ -128,6 +130,7 @@ function AddStop({ call, basics, picked, pick }: Props) {
 				setFeet('');
 				setGfci(false);
 				if (made) {
+					if (unknown) order.mutate({ ...now.map, unsure: [...(now.map.unsure ?? []), made.box] });
 					setAfter(made.box);
 					pick(made.box);
 				}
@@ -141,7 +144,15 @@ function AddStop({ call, basics, picked, pick }: Props) {
 			<div className="flex flex-wrap items-end gap-3">
 				<label className="grid gap-1 text-soft">
 					behind
-					<select className={`${field} max-w-48`} value={behind} onChange={(e) => setAfter(e.target.value)}>
+					<select
+						className={`${field} max-w-48`}
+						value={unknown ? '?' : behind}
+						onChange={(e) => {
+							setUnknown(e.target.value === '?');
+							if (e.target.value !== '?') setAfter(e.target.value);
+						}}
+					>
+						<option value="?">not known what</option>
 						<option value="panel">the panel</option>
 						{call.stops.map((s) => (
 							<option key={s.box} value={s.box}>
@@ -206,7 +217,7 @@ function AddStop({ call, basics, picked, pick }: Props) {
 					Add
 				</Button>
 			</div>
-			<Problem error={wrong ?? add.error} />
+			<Problem error={wrong ?? add.error ?? order.error} />
 		</form>
 	);
 }

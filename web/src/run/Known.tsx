@@ -43,8 +43,8 @@ export function PlaceConditions({ call, stop }: { call: Call; stop: Stop }) {
 }
 
 const kinds: { kind: Clue['kind']; words: string }[] = [
-	{ kind: 'dies-with', words: 'goes dead with' },
-	{ kind: 'stays-with', words: 'stays live without' },
+	{ kind: 'dies-with', words: 'goes dead when opened or capped:' },
+	{ kind: 'stays-with', words: 'stays live when opened or capped:' },
 	{ kind: 'trips-with', words: 'goes dead when the GFCI trips at' },
 	{ kind: 'stays-on', words: 'stays live when the GFCI trips at' },
 	{ kind: 'fed-from', words: 'is seen to be fed from' },

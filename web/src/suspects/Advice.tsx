@@ -87,13 +87,13 @@ export function Advice({ call, go }: Props) {
 }
 
 /** What each outcome would mean, a tap away. */
-function Outcomes({ test }: { test: Test }) {
+function Outcomes({ test, words = 'What each outcome would mean' }: { test: Test; words?: string }) {
 	const outcomes = test.outcomes ?? [];
 	if (outcomes.length === 0) return null;
 	return (
-		<Collapsible.Root className="mt-2">
+		<Collapsible.Root>
 			<Collapsible.Trigger className="group flex min-h-11 items-center gap-1 underline decoration-hair underline-offset-4">
-				What each outcome would mean
+				{words}
 				<ChevronDown size={18} aria-hidden="true" className="group-data-[state=open]:rotate-180" />
 			</Collapsible.Trigger>
 			<Collapsible.Content>
@@ -145,6 +145,7 @@ function Alternatives({ then, go }: { then: Test[]; go: (test: Test) => void }) 
 						<span className="grow">{t.say}</span>
 						<span className="shrink-0">{minutes(t.minutes)}</span>
 					</button>
+					<Outcomes test={t} words="what it would mean" />
 				</li>
 			))}
 		</ul>
