@@ -4,6 +4,8 @@ test('why: readings for and against, predicted beside seen; and what each outcom
 	await openCall(page, server, 'Bindery, upper floor');
 	await page.getByRole('button', { name: 'What each outcome would mean' }).click();
 	await expect(page.getByRole('list', { name: 'Outcomes' })).toContainText('something wrong in there');
+	await page.getByRole('button', { name: /^What it would mean: Plug tester/ }).first().click();
+	await expect(page.getByRole('list', { name: 'Outcomes' }).nth(1)).toContainText('lit');
 	const first = suspects(page).first();
 	await first.getByRole('button', { name: /why/ }).click();
 	const held = first.getByRole('list', { name: 'For and against' });

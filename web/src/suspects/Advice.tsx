@@ -87,32 +87,37 @@ export function Advice({ call, go }: Props) {
 }
 
 /** What each outcome would mean, a tap away. */
-function Outcomes({ test, words = 'What each outcome would mean' }: { test: Test; words?: string }) {
-	const outcomes = test.outcomes ?? [];
-	if (outcomes.length === 0) return null;
+function Outcomes({ test }: { test: Test }) {
+	if (!test.outcomes?.length) return null;
 	return (
-		<Collapsible.Root>
+		<Collapsible.Root className="mt-1">
 			<Collapsible.Trigger className="group flex min-h-11 items-center gap-1 underline decoration-hair underline-offset-4">
-				{words}
+				What each outcome would mean
 				<ChevronDown size={18} aria-hidden="true" className="group-data-[state=open]:rotate-180" />
 			</Collapsible.Trigger>
 			<Collapsible.Content>
-				<ul className="m-0 list-none p-0" aria-label="Outcomes">
-					{outcomes.map((o) => (
-						<li
-							key={o.words + o.then}
-							className="grid grid-cols-[auto_3.6rem_1fr] items-center gap-3 border-t border-rule py-1.5"
-						>
-							{describe(o.delta) === 'not read' ? <span /> : <Delta delta={o.delta} size={38} />}
-							<span className="mono text-right font-bold">{percent(o.probability)}</span>
-							<span>
-								<b>{o.words}.</b> {o.then}
-							</span>
-						</li>
-					))}
-				</ul>
+				<OutcomeList outcomes={test.outcomes} />
 			</Collapsible.Content>
 		</Collapsible.Root>
+	);
+}
+
+function OutcomeList({ outcomes }: { outcomes: NonNullable<Test['outcomes']> }) {
+	return (
+		<ul className="m-0 list-none p-0" aria-label="Outcomes">
+			{outcomes.map((o) => (
+				<li
+					key={o.words + o.then}
+					className="grid grid-cols-[auto_3.6rem_1fr] items-center gap-3 border-t border-rule py-1.5"
+				>
+					{describe(o.delta) === 'not read' ? <span /> : <Delta delta={o.delta} size={38} />}
+					<span className="mono text-right font-bold">{percent(o.probability)}</span>
+					<span>
+						<b>{o.words}.</b> {o.then}
+					</span>
+				</li>
+			))}
+		</ul>
 	);
 }
 
@@ -133,20 +138,32 @@ function Batch({ words, tests, go }: { words: string; tests: Test[]; go: (test: 
 
 function Alternatives({ then, go }: { then: Test[]; go: (test: Test) => void }) {
 	return (
-		<ul className="m-0 mt-2 list-none p-0" aria-label="Or else">
+		<ul className="m-0 mt-1 list-none p-0" aria-label="Or else">
 			{then.slice(0, 3).map((t) => (
-				<li key={t.say}>
-					<button
-						type="button"
-						onClick={() => go(t)}
-						className="flex min-h-11 w-full items-baseline gap-2 py-2 text-left text-soft hover:bg-wash hover:text-ink"
-					>
-						<span className="shrink-0">or</span>
-						<span className="grow">{t.say}</span>
-						<span className="shrink-0">{minutes(t.minutes)}</span>
-					</button>
-					<Outcomes test={t} words="what it would mean" />
-				</li>
+				<Collapsible.Root key={t.say} asChild>
+					<li>
+						<div className="flex">
+							<button
+								type="button"
+								onClick={() => go(t)}
+								className="flex min-h-11 min-w-0 grow items-center gap-2 text-left text-soft hover:bg-wash hover:text-ink"
+							>
+								<span className="shrink-0">or</span>
+								<span className="grow">{t.say}</span>
+								<span className="shrink-0">{minutes(t.minutes)}</span>
+							</button>
+							<Collapsible.Trigger
+								className="group grid min-h-11 w-11 shrink-0 place-items-center hover:bg-wash"
+								aria-label={`What it would mean: ${t.say}`}
+							>
+								<ChevronDown size={18} aria-hidden="true" className="group-data-[state=open]:rotate-180" />
+							</Collapsible.Trigger>
+						</div>
+						<Collapsible.Content>
+							<OutcomeList outcomes={t.outcomes ?? []} />
+						</Collapsible.Content>
+					</li>
+				</Collapsible.Root>
 			))}
 		</ul>
 	);
