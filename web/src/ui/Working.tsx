@@ -6,7 +6,9 @@ const patience = 400;
 
 /** A bar over the screen while the server works something out. */
 export function Working() {
-	const busy = useIsMutating() + useIsFetching() > 0;
+	// What failed and waits to be sent again says so itself.
+	const sending = useIsMutating({ predicate: (m) => m.state.failureCount === 0 });
+	const busy = useIsFetching() + sending > 0;
 	const [shown, setShown] = useState(false);
 	useEffect(() => {
 		if (!busy) {
@@ -18,9 +20,9 @@ export function Working() {
 	}, [busy]);
 	if (!shown) return null;
 	return (
-		<div role="status" className="pointer-events-none fixed inset-x-0 top-0 z-30 flex justify-center">
-			<div className="working absolute inset-x-0 top-0 h-1.5 bg-accent" aria-hidden="true" />
+		<label className="pointer-events-none fixed inset-x-0 top-0 z-30 flex justify-center">
+			<progress className="working absolute inset-x-0 top-0 h-1.5 w-full appearance-none bg-accent [&::-webkit-progress-bar]:bg-accent" />
 			<span className="mt-1.5 bg-ink px-3 py-1 text-paper">Working it out</span>
-		</div>
+		</label>
 	);
 }
