@@ -123,7 +123,7 @@ func (w *weighed) liveYoke(box *circuit.Box, v *circuit.Device) (Danger, bool) {
 	// Where no ground arrives a three-slot face tempts to fake one, and all metal
 	// joined to it is live: that is listed whatever its probability.
 	tempts := !w.e.circuit.GroundArrives(box.ID)
-	if !tempts && (p < listYoke || p < listOther && !w.wasRead(v.ID)) {
+	if !tempts && (p < listYoke || p < listOther && !w.wasRead(v.ID) && !w.likelyDead(v.ID)) {
 		return d, false
 	}
 	d.Urgent = p >= urgentYoke && w.wasRead(v.ID)
@@ -136,6 +136,12 @@ func (w *weighed) liveYoke(box *circuit.Box, v *circuit.Device) (Danger, bool) {
 
 func (w *weighed) wasRead(device string) bool {
 	return slices.ContainsFunc(w.readings, func(r tester.Reading) bool { return r.At == device && r.Tool != tester.Told })
+}
+
+// likelyDead reports whether nothing probably runs at the outlet. That may be a
+// hot and ground exchanged above it, which makes every ground pin beyond live.
+func (w *weighed) likelyDead(device string) bool {
+	return w.shownProbability(device, func(s *shown) bool { return s.low[hotNeutral] < tester.Default.LitVolts }) >= 0.5
 }
 
 // reversedUnderneath: lamps that show an open ground cannot show that hot and

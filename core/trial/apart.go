@@ -70,9 +70,11 @@ func drawApart(r *rand.Rand, c *circuit.Circuit, known diagnosis.Conditions, n i
 }
 
 // aBox draws a box: by common practice likelier where push-ins, heavy loads,
-// work done lately or cables fed through a device are.
+// work done lately, warmth or cables fed through a device are.
 func aBox(r *rand.Rand, c *circuit.Circuit, known diagnosis.Conditions) *circuit.Box {
-	raises := map[diagnosis.Condition]float64{diagnosis.PushIn: 4, diagnosis.Heavy: 2.5, diagnosis.Worked: 3, diagnosis.Outdoors: 1.5}
+	raises := map[diagnosis.Condition]float64{
+		diagnosis.PushIn: 4, diagnosis.Heavy: 2.5, diagnosis.Worked: 3, diagnosis.Outdoors: 1.5, diagnosis.Warm: 5, diagnosis.Worn: 1.5,
+	}
 	weights, total := make([]float64, len(c.Boxes)), 0.0
 	for i, box := range c.Boxes {
 		weights[i] = 1

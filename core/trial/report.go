@@ -44,7 +44,7 @@ func (r *Report) Add(o Outcome) {
 	}
 }
 
-// Run draws and solves the cases from the seed on, on as many workers as told;
+// Run draws and solves the cases of a seed, on as many workers as told;
 // progress is called after each, from one goroutine at a time. The report does
 // not depend on the number of workers.
 func Run(cases int, seed uint64, workers int, progress func(done int)) (*Report, error) {
@@ -57,9 +57,10 @@ func Run(cases int, seed uint64, workers int, progress func(done int)) (*Report,
 	for range max(1, workers) {
 		all.Go(func() {
 			for i := range jobs {
-				k, err := Draw(seed + uint64(i))
+				each := seedOf(seed, i)
+				k, err := Draw(each)
 				if err == nil {
-					outcomes[i], err = k.Solve(seed + uint64(i))
+					outcomes[i], err = k.Solve(each)
 				}
 				errs[i] = err
 				mu.Lock()
@@ -83,6 +84,9 @@ func Run(cases int, seed uint64, workers int, progress func(done int)) (*Report,
 	}
 	return r, nil
 }
+
+// seedOf is the seed of one case: the cases of two seeds have nothing in common.
+func seedOf(seed uint64, i int) uint64 { return seed<<32 + uint64(i) }
 
 // Write prints the report.
 func (r *Report) Write(w io.Writer) {

@@ -36,7 +36,7 @@ type Case struct {
 	// Hidden is a faked ground on a reversed outlet where no ground arrives: live
 	// metal that lamps show as correct, and nobody complains of.
 	Hidden []circuit.Fault
-	Start      []circuit.Outlet // complained of: one for each fault
+	Start  []circuit.Outlet // complained of: one for each fault
 }
 
 // How often the conditions of the place are met. Assumption.
@@ -47,6 +47,8 @@ const (
 	outdoorBoxes = 0.12
 	heavyBoxes   = 0.25
 	workedBoxes  = 0.07
+	warmBoxes    = 0.04 // felt, or seen at the plate, before anything is opened
+	wornBoxes    = 0.06
 )
 
 // shareOfHidden is how many of the circuits with an outlet where no ground
@@ -82,7 +84,8 @@ func conditions(r *rand.Rand, c *circuit.Circuit) diagnosis.Conditions {
 		for _, row := range []struct {
 			condition diagnosis.Condition
 			share     float64
-		}{{diagnosis.PushIn, pushInBoxes}, {diagnosis.Outdoors, outdoorBoxes}, {diagnosis.Heavy, heavyBoxes}, {diagnosis.Worked, workedBoxes}} {
+		}{{diagnosis.PushIn, pushInBoxes}, {diagnosis.Outdoors, outdoorBoxes}, {diagnosis.Heavy, heavyBoxes}, {diagnosis.Worked, workedBoxes},
+			{diagnosis.Warm, warmBoxes}, {diagnosis.Worn, wornBoxes}} {
 			if r.Float64() < row.share && (pushIns || row.condition != diagnosis.PushIn) {
 				k.Boxes[box.ID] = append(k.Boxes[box.ID], row.condition)
 			}

@@ -74,6 +74,29 @@ func TestDrawnCases(t *testing.T) {
 	assert.Less(t, two, 25)
 }
 
+func TestSeedsShareNoCase(t *testing.T) {
+	seen := map[uint64]bool{}
+	for seed := range uint64(3) {
+		for i := range 1000 {
+			assert.False(t, seen[seedOf(seed, i)])
+			seen[seedOf(seed, i)] = true
+		}
+	}
+}
+
+// TestLiveGroundBehindADeadOutlet: hot and ground exchanged at the panel look
+// like a dead run; every ground pin on it is live, and is listed before the
+// panel is opened.
+func TestLiveGroundBehindADeadOutlet(t *testing.T) {
+	k, err := Draw(seedOf(2, 202))
+	require.NoError(t, err)
+	require.Equal(t, []circuit.Fault{{Kind: circuit.Swapped, At: "W1@panel", Pair: circuit.HotGround}}, k.Faults)
+	out, err := k.Solve(seedOf(2, 202))
+	require.NoError(t, err)
+	assert.Equal(t, 3, out.LiveYokes)
+	assert.Zero(t, out.Unlisted)
+}
+
 // TestBetterThanTheRule on a small population; the figures of the large one are
 // in docs/performance.md.
 func TestBetterThanTheRule(t *testing.T) {
