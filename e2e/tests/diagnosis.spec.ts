@@ -97,14 +97,14 @@ for (const view of [phone, { width: 1280, height: 800 }]) {
 		await page.setViewportSize(view);
 		await page.goto(server.url);
 		await page.getByRole('link', { name: 'Practice and code' }).click();
-		await page.getByLabel('A jumper off its terminal').fill('0.9');
-		await page.getByLabel('A jumper off its terminal').press('Enter');
+		await page.getByRole('textbox', { name: 'A jumper off its terminal' }).fill('0.9');
+		await page.getByRole('textbox', { name: 'A jumper off its terminal' }).press('Enter');
 		await expect(page.getByRole('button', { name: 'A jumper off its terminal: back to 0.6' })).toBeVisible();
 		await page.getByLabel('A slot that no longer grips').fill('0');
 		await page.getByLabel('A slot that no longer grips').press('Enter');
 		await expect(page.getByRole('alert')).toContainText('out of bounds');
 		await page.getByRole('button', { name: 'A jumper off its terminal: back to 0.6' }).click();
-		await expect(page.getByLabel('A jumper off its terminal')).toHaveValue('0.6');
+		await expect(page.getByRole('textbox', { name: 'A jumper off its terminal' })).toHaveValue('0.6');
 		const load = page.getByRole('button', { name: 'Load tester' });
 		await load.click();
 		await expect(load).toHaveAttribute('aria-pressed', 'true');
