@@ -31,7 +31,7 @@ func newRoot() *cobra.Command {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(readCommand(), diagnoseCommand(), netlistCommand(), serveCommand(), demoCommand(), meterCommand(), trialCommand())
+	root.AddCommand(readCommand(), diagnoseCommand(), netlistCommand(), serveCommand(), demoCommand(), meterCommand(), trialCommand(), makeupCommand(), rulesCommand())
 	return root
 }
 

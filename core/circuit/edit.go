@@ -143,7 +143,7 @@ func (c *Circuit) AddStop(n NewStop) error {
 		Conductors: conductors(n.Ground),
 	}
 	if cable.AWG == 0 {
-		cable.AWG = gaugeFor(c.Breaker.Amps)
+		cable.AWG = wire.For(c.Breaker.Amps)
 	}
 	if cable.Feet == 0 {
 		cable.Feet = AssumedFeet
@@ -158,19 +158,6 @@ func (c *Circuit) AddStop(n NewStop) error {
 	}
 	c.Cables, c.Boxes = append(c.Cables, cable), append(c.Boxes, box)
 	return c.Check()
-}
-
-// gaugeFor is the least gauge a breaker may feed.
-// Source: NEC 240.4(D) (from memory).
-func gaugeFor(amps float64) wire.Gauge {
-	switch {
-	case amps <= 15:
-		return 14
-	case amps <= 20:
-		return 12
-	default:
-		return 10
-	}
 }
 
 func conductors(ground bool) []Conductor {

@@ -42,3 +42,23 @@ func TestGaugesThatAreNotMade(t *testing.T) {
 		assert.ErrorContains(t, g.Check(), "no building wire")
 	}
 }
+
+func TestBoxes(t *testing.T) {
+	// NEC table 314.16(A) (from memory).
+	for _, row := range []struct {
+		size string
+		in3  CubicInches
+	}{{"3 x 2 x 1 1/2", 7.5}, {"3 x 2 x 2 1/2", 12.5}, {"3 x 2 x 3 1/2", 18}, {"4 x 2 1/8 x 1 7/8", 13}, {"4 square x 1 1/2", 21}, {"4 square x 2 1/8", 30.3}, {"4 11/16 square x 2 1/8", 42}} {
+		v, err := VolumeOf(row.size)
+		assert.NoError(t, err)
+		assert.Equal(t, row.in3, v, row.size)
+	}
+	_, err := VolumeOf("round")
+	assert.ErrorContains(t, err, `"round"`)
+	// NEC table 314.16(B)(1), 240.4(D) (from memory).
+	assert.Equal(t, CubicInches(2.25), Gauge(12).Fill())
+	assert.Equal(t, 20.0, Gauge(12).MostAmps())
+	for amps, g := range map[float64]Gauge{15: 14, 20: 12, 30: 10, 40: 10} {
+		assert.Equal(t, g, For(amps))
+	}
+}

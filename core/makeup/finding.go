@@ -1,0 +1,380 @@
+package makeup
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"elvat/core/circuit"
+	"elvat/core/nec"
+	"elvat/core/wire"
+)
+
+// Severity says how much a finding weighs.
+type Severity string
+
+// Severities, the heaviest first.
+const (
+	Danger Severity = "danger"
+	Must   Severity = "must"
+	Should Severity = "should"
+	Note   Severity = "note"
+)
+
+// Severities in the order in which findings stand.
+var Severities = []Severity{Danger, Must, Should, Note}
+
+// A Finding is something in the box, or in the choice of device, that someone
+// has to know or mend.
+type Finding struct {
+	Code     string      `json:"code"`
+	Severity Severity    `json:"severity"`
+	Text     string      `json:"text"`
+	At       []string    `json:"at,omitempty"` // points, cables or devices it is pinned to
+	Section  string      `json:"section,omitempty"`
+	Edition  nec.Edition `json:"edition,omitempty"`
+	Check    string      `json:"check,omitempty"`
+	Practice string      `json:"practice,omitempty"`
+	Fix      string      `json:"fix"`
+	Cured    bool        `json:"cured,omitempty"` // the plan puts it right
+	Stop     bool        `json:"stop,omitempty"`  // nothing is planned until it is settled
+}
+
+// The trade's own reasons, where no section stands behind a finding.
+const commonPractice = "common practice, no source"
+
+// look goes through a box and gathers what there is to say.
+type look struct {
+	b        *Box
+	book     nec.Book
+	line     *Cable
+	grounded bool // a ground arrives with the line, by wire or by raceway
+	raceway  bool // by conduit or listed armour, on a metal box
+	findings []Finding
+	asks     []nec.Ask
+}
+
+func (l *look) add(f Finding) { l.findings = append(l.findings, f) }
+
+// code adds a finding that a section stands behind.
+func (l *look) code(topic nec.Topic, f Finding) {
+	f.Section, f.Edition, f.Check = l.book.Cite(topic).Section, l.book.Edition, nec.Adopted
+	l.add(f)
+}
+
+// trade adds a finding of the trade.
+func (l *look) trade(f Finding) {
+	f.Practice = commonPractice
+	l.add(f)
+}
+
+func (l *look) ask(field, words string) {
+	a := nec.Ask{Field: field, Words: words}
+	if !slices.Contains(l.asks, a) {
+		l.asks = append(l.asks, a)
+	}
+}
+
+func (l *look) stopped() bool {
+	return slices.ContainsFunc(l.findings, func(f Finding) bool { return f.Stop })
+}
+
+// raceways are the cable types whose metal is a ground of its own.
+// Source: NEC 250.118 (from memory).
+var raceways = []string{"conduit", "emt", "ac", "mc"}
+
+func newLook(b *Box, book nec.Book) *look {
+	l := &look{b: b, book: book}
+	lines := 0
+	for i := range b.Cables {
+		if b.Cables[i].Role == Line {
+			lines++
+			l.line = &b.Cables[i]
+		}
+	}
+	if lines != 1 {
+		l.line = nil
+	}
+	if l.line != nil {
+		l.raceway = b.Box.Material == circuit.Metal && !l.line.Has(circuit.Ground) && slices.Contains(raceways, strings.ToLower(l.line.Type))
+		l.grounded = l.line.Has(circuit.Ground) || l.raceway
+	}
+	return l
+}
+
+// box finds what is wrong with the box and its cables, whatever is to hang in it.
+func (l *look) box() {
+	l.feeds()
+	for i := range l.b.Cables {
+		l.cable(&l.b.Cables[i])
+	}
+	l.enclosure()
+}
+
+func (l *look) feeds() {
+	var lines, unknowns, named []string
+	for i := range l.b.Cables {
+		c := &l.b.Cables[i]
+		switch c.Role {
+		case Line:
+			lines = append(lines, c.ID)
+		case Unknown:
+			unknowns = append(unknowns, c.ID)
+		}
+		named = append(named, c.ID)
+	}
+	switch {
+	case len(lines) > 1:
+		l.code(nec.Disconnect, Finding{
+			Code: "two-circuits", Severity: Danger, At: lines, Stop: true,
+			Text: fmt.Sprintf("Two feeds in one box: %s. Switching off one breaker leaves the other live.", strings.Join(lines, " and ")),
+			Fix:  "Find both breakers, switch both off, prove both dead. Nothing is joined before it is known why two feeds meet here.",
+		})
+	case len(unknowns) > 0 || len(lines) == 0:
+		l.trade(Finding{
+			Code: "line-unknown", Severity: Must, At: named, Stop: true,
+			Text: "Which cable brings the power is not known. LINE, LOAD and every terminal hang on it.",
+			Fix:  "Find it first; the steps say how. Then say which cable it is.",
+		})
+	case !l.line.Has(circuit.Hot) || !l.line.Has(circuit.Neutral):
+		l.trade(Finding{
+			Code: "feed-incomplete", Severity: Must, At: lines, Stop: true, Text: fmt.Sprintf("%s is called the feed and has not both a hot and a neutral: it is a switch leg, or not the feed.", l.line.ID),
+			Fix: "Find the cable that brings both.",
+		})
+	}
+}
+
+func (l *look) cable(c *Cable) {
+	at := []string{c.ID}
+	if most := c.AWG.MostAmps(); most > 0 && l.b.Breaker.Amps > most {
+		l.code(nec.ConductorBreaker, Finding{
+			Code: "conductor-breaker", Severity: Must, At: at,
+			Text: fmt.Sprintf("%s is %d AWG on a %g A breaker: it carries %g A.", c.ID, c.AWG, l.b.Breaker.Amps, most),
+			Fix:  fmt.Sprintf("A %g A breaker, or %d AWG all the way.", most, wire.For(l.b.Breaker.Amps)),
+		})
+	}
+	if c.Material == "aluminum" {
+		listed := l.b.Device != nil && l.b.Device.Aluminum
+		l.code(nec.Aluminum, Finding{
+			Code: "aluminum", Severity: Danger, At: at, Stop: !listed,
+			Text: fmt.Sprintf("%s is aluminium. It creeps and oxidises under ordinary screws, and burns there.", c.ID),
+			Fix:  "Only devices and connectors listed for aluminium, made up as they are listed. Without them, close the box dead.",
+		})
+	}
+	switch c.Condition {
+	case "scorched":
+		l.code(nec.Damaged, Finding{
+			Code: "insulation-damaged", Severity: Danger, At: at, Stop: true,
+			Text: fmt.Sprintf("The insulation of %s is scorched. What heated it is not gone, and how far the damage goes is not known.", c.ID),
+			Fix:  "Leave it off. Find what heated it; cut back to sound copper, or replace the cable.",
+		})
+	case "nicked":
+		l.code(nec.Damaged, Finding{
+			Code: "insulation-damaged", Severity: Must, At: at,
+			Text: fmt.Sprintf("A wire of %s is nicked.", c.ID), Fix: "Cut back to sound wire and strip afresh; extend it where it gets short.",
+		})
+	case "brittle", "cloth":
+		l.trade(Finding{
+			Code: "insulation-damaged", Severity: Must, At: at,
+			Text: fmt.Sprintf("The insulation of %s is %s: it cracks when it is moved.", c.ID, c.Condition), Fix: "Move it little; sleeve each wire; a new cable is the lasting answer.",
+		})
+	}
+	if c.FromSheathIn != nil && *c.FromSheathIn < nec.LeastFromSheath || c.PastFaceIn != nil && *c.PastFaceIn < nec.LeastPastFace {
+		l.code(nec.FreeConductor, Finding{
+			Code: "short-conductor", Severity: Must, At: at,
+			Text: fmt.Sprintf("The wires of %s are short: %s.", c.ID, lengths(c)),
+			Fix:  fmt.Sprintf("Extend each by a splice with 6 in of %d AWG.", c.AWG),
+		})
+	}
+	l.colours(c)
+	if c.Has(circuit.Hot2) {
+		l.second(c)
+	}
+	if c.Role == Line && !c.Has(circuit.Ground) {
+		l.noGround(c)
+	}
+	if c.Stranded && l.b.Device != nil && l.b.Device.Terminals == screw {
+		l.trade(Finding{
+			Code: "stranded", Severity: Should, At: at,
+			Text: fmt.Sprintf("%s is stranded, and the device has plain screws.", c.ID), Fix: "A device with clamp terminals, or a solid jumper from the splice.",
+		})
+	}
+}
+
+func lengths(c *Cable) string {
+	var parts []string
+	if c.FromSheathIn != nil {
+		parts = append(parts, fmt.Sprintf("%g in from the sheath, 6 wanted", *c.FromSheathIn))
+	}
+	if c.PastFaceIn != nil {
+		parts = append(parts, fmt.Sprintf("%g in past the face, 3 wanted", *c.PastFaceIn))
+	}
+	return strings.Join(parts, "; ")
+}
+
+// groundColours and neutralColours are what those conductors alone may be.
+var (
+	groundColours  = []string{"bare", "green", "green-yellow"}
+	neutralColours = []string{"white", "gray", "grey"}
+)
+
+func (l *look) colours(c *Cable) {
+	for _, k := range circuit.Conductors {
+		colour, ok := c.Insulation[k]
+		if !ok || colour == "" || colour == "unknown" {
+			continue
+		}
+		misleads := false
+		switch k {
+		case circuit.Hot, circuit.Hot2:
+			misleads = slices.Contains(groundColours, colour) || slices.Contains(neutralColours, colour)
+		case circuit.Neutral:
+			misleads = !slices.Contains(neutralColours, colour)
+		case circuit.Ground:
+			misleads = !slices.Contains(groundColours, colour)
+		}
+		if misleads {
+			severity := Should
+			if slices.Contains(groundColours, colour) || k == circuit.Ground {
+				severity = Must // a green or bare wire that carries current, or a ground that looks like one
+			}
+			l.code(nec.Reidentify, Finding{
+				Code: "colour-misleads", Severity: severity, At: []string{c.ID + "@" + l.b.ID + "." + string(k)},
+				Text: fmt.Sprintf("The %s of %s is %s. Its colour is a hint, never proof.", k, c.ID, colour), Fix: "Prove what it is with a meter, then re-mark it where it shows.",
+			})
+		}
+	}
+}
+
+// second is what a 3-wire cable means.
+func (l *look) second(c *Cable) {
+	at := []string{c.ID + "@" + l.b.ID + ".hot2"}
+	switch {
+	case c.Hot2 == SwitchLeg:
+		l.trade(Finding{
+			Code: "switched-half", Severity: Note, At: at, Text: fmt.Sprintf("The second hot of %s comes from a wall switch.", c.ID),
+			Fix: "It feeds one half alone: the tab on the hot side is broken off, the neutral side stays whole.",
+		})
+	case c.Has(circuit.Neutral):
+		text := fmt.Sprintf("%s may be a shared neutral: two hots on one neutral, up to 240 V on the lighter side when it opens.", c.ID)
+		if c.Hot2 == OtherLeg {
+			text = fmt.Sprintf("%s is a shared neutral: opened under load it puts up to 240 V on the lighter side.", c.ID)
+		}
+		l.code(nec.SharedNeutral, Finding{
+			Code: "shared-neutral", Severity: Must, At: at, Text: text, Cured: true,
+			Fix: "Both breakers off together (NEC 210.4(B)), prove all hots dead. The neutral is spliced with a jumper, never carried through the device.",
+		})
+		if c.Hot2 != OtherLeg {
+			l.ask("cables."+c.ID+".hot2", "Is the second hot of "+c.ID+" the other leg of a shared neutral, or a switched half? 240 V between the hots means opposite legs; about 0 V proves nothing.")
+		}
+	}
+}
+
+func (l *look) noGround(c *Cable) {
+	switch {
+	case l.raceway:
+		l.code(nec.GroundPath, Finding{
+			Code: "ground-missing", Severity: Note, At: []string{c.ID}, Text: fmt.Sprintf("%s brings no ground wire; its %s may be the ground.", c.ID, c.Type),
+			Fix: "Prove it: ohms from the box to a known ground, and a load tester. Old armour without a bonding strip is no ground.",
+		})
+	default:
+		l.code(nec.TwoSlot, Finding{
+			Code: "ground-missing", Severity: Must, At: []string{c.ID}, Text: fmt.Sprintf("No ground arrives: %s has no ground wire.", c.ID),
+			Fix:   "One of the ways on that stand below. A plain three-slot device, or a faked ground, is never an answer.",
+			Cured: len(l.b.devices()) > 0 && !slices.ContainsFunc(l.b.devices(), func(v *Device) bool { return !l.answered(v) }),
+		})
+	}
+}
+
+func (l *look) enclosure() {
+	e := &l.b.Box
+	here := []string{l.b.ID}
+	if e.Loose != nil && *e.Loose {
+		fix := "Tighten it; if it does not hold, a box screwed to the stud from inside."
+		switch e.Mount {
+		case "nailed":
+			fix = "Cut its nails, take it out, and screw a new box to the stud from inside."
+		case "ears":
+			fix = "Tighten its ears against the wallboard."
+		}
+		l.code(nec.BoxSupport, Finding{Code: "box-loose", Severity: Must, At: here, Text: "The box is loose: every plug pulled works its wires.", Fix: fix})
+	}
+	burns := e.Wall == "wood"
+	if e.SetbackIn != nil && (*e.SetbackIn > nec.MostSetback || burns && *e.SetbackIn > 0) {
+		if e.Wall == "" {
+			l.ask("box.wall", "What is the wall's surface: gypsum, plaster, tile, wood, masonry?")
+		}
+		l.code(nec.Setback, Finding{
+			Code: "box-recessed", Severity: Must, At: here,
+			Text: fmt.Sprintf("The box sits %g in behind the %s face.", *e.SetbackIn, nameOfWall(e.Wall)), Fix: "A box extender to bring it flush, then spacers under the yoke until it bears hard.",
+		})
+	}
+	if e.GapIn != nil && *e.GapIn > nec.MostGap {
+		plate, fits := PlateFor(*e.GapIn)
+		fix := "Fill it with patching compound"
+		if fits {
+			fix += fmt.Sprintf("; a %s plate covers what is left.", plate.Name)
+		} else {
+			fix += "; no plate covers it."
+		}
+		l.code(nec.Gap, Finding{Code: "wall-gap", Severity: Must, At: here, Text: fmt.Sprintf("A gap of %g in is open round the box.", *e.GapIn), Fix: fix})
+	}
+	if e.Material == circuit.Metal && (e.Bonded == nil || !*e.Bonded) {
+		if e.Bonded == nil {
+			l.ask("box.bonded", "Is the metal box joined to the ground wires by a screw of its own?")
+		}
+		f := Finding{
+			Code: "box-unbonded", Severity: Must, At: []string{l.b.ID + ".box"}, Text: "The metal box is not joined to a ground: a loose hot makes box and plate live.",
+			Fix: "A 10-32 ground screw in the box (tap a hole if there is none), and a jumper to the ground splice.", Cured: l.grounded,
+		}
+		if l.line != nil && !l.grounded {
+			f.Severity, f.Fix = Danger, "There is no ground here to bond it to: bring one, or a new cable."
+		}
+		l.code(nec.BoxBond, f)
+	}
+}
+
+func nameOfWall(wall string) string {
+	if wall == "" {
+		return "wall's"
+	}
+	return wall
+}
+
+// A Plate is a size of wall plate for one device.
+type Plate struct {
+	Name   string      `json:"name"`
+	Width  wire.Inches `json:"widthIn"`
+	Height wire.Inches `json:"heightIn"`
+}
+
+// Plates are the usual sizes, smallest first. Values from memory.
+var Plates = []Plate{{"standard", 2.75, 4.5}, {"medium", 3.125, 4.875}, {"large", 3.5, 5.25}}
+
+// openingWidth and openingHeight are of a single box's opening. Assumption.
+const (
+	openingWidth  wire.Inches = 2.25
+	openingHeight wire.Inches = 3.75
+)
+
+// PlateFor is the smallest plate that covers a gap all round a single box.
+func PlateFor(gap wire.Inches) (Plate, bool) {
+	for _, p := range Plates {
+		if openingWidth+2*gap <= p.Width && openingHeight+2*gap <= p.Height {
+			return p, true
+		}
+	}
+	return Plate{}, false
+}
+
+// layerIn is the thickness of one spacer. Assumption.
+const layerIn wire.Inches = 1.0 / 16
+
+// Layers is how many spacers bring a yoke out by the setback.
+func Layers(setback wire.Inches) int {
+	n := 0
+	for wire.Inches(n)*layerIn < setback-1e-9 {
+		n++
+	}
+	return n
+}

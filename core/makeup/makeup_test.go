@@ -1,0 +1,420 @@
+package makeup
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"elvat/core/circuit"
+	"elvat/core/nec"
+	"elvat/core/practice"
+	"elvat/core/wire"
+)
+
+func is(v bool) *bool                   { return &v }
+func inches(v wire.Inches) *wire.Inches { return &v }
+
+var (
+	twoWire   = []circuit.Conductor{circuit.Hot, circuit.Neutral, circuit.Ground}
+	threeWire = []circuit.Conductor{circuit.Hot, circuit.Hot2, circuit.Neutral, circuit.Ground}
+	noGround  = []circuit.Conductor{circuit.Hot, circuit.Neutral}
+)
+
+// sound is a box with nothing wrong: a feed, a branch, and a receptacle for it.
+func sound() *Box {
+	return &Box{
+		Format: BoxFormat, ID: "B1", Edition: 2023, Place: nec.Place{Room: nec.Living, Exposure: nec.Dry, Accessible: is(true), Finished: is(true)},
+		Breaker: Breaker{Amps: 20, Protection: circuit.AFCIBreaker, OtherOutlets: is(true)},
+		Box:     Enclosure{VolumeIn3: 22.5, Mount: "screwed", Loose: is(false), SetbackIn: inches(0), Wall: "gypsum", GapIn: inches(0)},
+		Cables: []Cable{
+			{ID: "W1", Role: Line, AWG: 12, Conductors: twoWire, Condition: "sound", Insulation: map[circuit.Conductor]string{circuit.Hot: "black", circuit.Neutral: "white", circuit.Ground: "bare"}},
+			{ID: "W2", Role: Outgoing, AWG: 12, Conductors: twoWire, Condition: "sound", Protect: ProtectUnknown},
+		},
+		Device: &Device{ID: "R1", Kind: "receptacle", Amps: 15, Terminals: "screw", TamperResistant: is(true)},
+	}
+}
+
+func gfci(b *Box) {
+	b.Device = &Device{ID: "R1", Kind: "gfci", Amps: 20, Terminals: "clamp", WiresPerTerminal: 2, TamperResistant: is(true)}
+}
+
+func ungrounded(b *Box) {
+	for i := range b.Cables {
+		b.Cables[i].Conductors = noGround
+	}
+	b.Cables[0].Insulation = nil
+}
+
+func made(t *testing.T, change func(*Box)) *Plan {
+	t.Helper()
+	b := sound()
+	change(b)
+	require.NoError(t, b.Check())
+	p, err := Make(b, practice.Shop{}, nil)
+	require.NoError(t, err)
+	return p
+}
+
+func find(p *Plan, code string) *Finding {
+	for i := range p.Findings {
+		if p.Findings[i].Code == code {
+			return &p.Findings[i]
+		}
+	}
+	return nil
+}
+
+func TestASoundBoxHasNothingToSay(t *testing.T) {
+	p := made(t, func(*Box) {})
+	assert.Empty(t, p.Findings)
+	assert.True(t, p.Issued)
+	assert.Equal(t, [][2]string{
+		{"W1@B1.ground", "splice:ground"}, {"W2@B1.ground", "splice:ground"}, {"splice:ground", "R1.ground"},
+		{"W1@B1.neutral", "R1.neutral.1"}, {"W2@B1.neutral", "R1.neutral.2"}, {"W1@B1.hot", "R1.hot.1"}, {"W2@B1.hot", "R1.hot.2"},
+	}, p.Wiring)
+	assert.Equal(t, "Breaker off, secured, and prove the box dead", p.Steps[0].Do)
+	assert.Equal(t, GateProven, p.Steps[len(p.Steps)-1].Gate)
+}
+
+// TestFindings: each thing that an opened box can show, with how much it weighs
+// and whether it stops the plan. Sections from memory; the rest is common
+// practice, no source.
+func TestFindings(t *testing.T) {
+	wired := func(e Existing, pairs ...[2]string) func(*Box) {
+		return func(b *Box) { e.Wiring = pairs; b.Existing = &e }
+	}
+	duplex := Existing{ID: "X", Kind: circuit.Receptacle}
+	rest := func(pairs ...[2]string) [][2]string { return pairs }
+	straight := rest([2]string{"W1@B1.hot", "X.hot.1"}, [2]string{"W1@B1.neutral", "X.neutral.1"}, [2]string{"W1@B1.ground", "splice:g"},
+		[2]string{"W2@B1.ground", "splice:g"}, [2]string{"splice:g", "X.ground"}, [2]string{"W2@B1.hot", "X.hot.2"}, [2]string{"W2@B1.neutral", "X.neutral.2"})
+	changed := func(from, to string) [][2]string {
+		pairs := slices.Clone(straight)
+		for i := range pairs {
+			if pairs[i][0] == from {
+				pairs[i][1] = to
+			}
+		}
+		return pairs
+	}
+	for _, row := range []struct {
+		code     string
+		severity Severity
+		stops    bool
+		change   func(*Box)
+	}{
+		{"line-unknown", Must, true, func(b *Box) { b.Cables[0].Role = Unknown }},
+		{"line-unknown", Must, true, func(b *Box) { b.Cables[1].Role = Unknown }},
+		{"two-circuits", Danger, true, func(b *Box) { b.Cables[1].Role = Line }},
+		{"feed-incomplete", Must, true, func(b *Box) {
+			b.Cables[0].Conductors = []circuit.Conductor{circuit.Hot, circuit.Ground}
+			b.Cables[0].Insulation = nil
+		}},
+		{"conductor-breaker", Must, false, func(b *Box) { b.Cables[1].AWG = 14 }},
+		{"receptacle-rating", Must, false, func(b *Box) { b.Breaker.Amps, b.Device.Amps = 15, 20 }},
+		{"receptacle-rating", Must, false, func(b *Box) { b.Device.Kind, b.Breaker.OtherOutlets = "single", is(false) }},
+		{"aluminum", Danger, true, func(b *Box) { b.Cables[1].Material = "aluminum" }},
+		{"aluminum", Danger, false, func(b *Box) { b.Cables[1].Material, b.Device.Aluminum = "aluminum", true }},
+		{"insulation-damaged", Danger, true, func(b *Box) { b.Cables[0].Condition = "scorched" }},
+		{"insulation-damaged", Must, false, func(b *Box) { b.Cables[0].Condition = "nicked" }},
+		{"insulation-damaged", Must, false, func(b *Box) { b.Cables[0].Condition = "cloth" }},
+		{"short-conductor", Must, false, func(b *Box) { b.Cables[1].FromSheathIn = inches(5) }},
+		{"short-conductor", Must, false, func(b *Box) { b.Cables[1].PastFaceIn = inches(2) }},
+		{"box-overfull", Must, false, func(b *Box) { b.Box.VolumeIn3 = 14 }},
+		{"box-overfull", Must, false, func(b *Box) {
+			b.Box.VolumeIn3, b.Box.Size, b.Box.Material, b.Box.Bonded = 0, "3 x 2 x 2 1/2", circuit.Metal, is(true)
+		}},
+		{"box-loose", Must, false, func(b *Box) { b.Box.Loose = is(true) }},
+		{"box-recessed", Must, false, func(b *Box) { b.Box.SetbackIn = inches(0.375) }},
+		{"box-recessed", Must, false, func(b *Box) { b.Box.SetbackIn, b.Box.Wall = inches(0.0625), "wood" }},
+		{"wall-gap", Must, false, func(b *Box) { b.Box.GapIn = inches(0.25) }},
+		{"box-unbonded", Must, false, func(b *Box) { b.Box.Material, b.Box.Bonded = circuit.Metal, is(false) }},
+		{"box-unbonded", Danger, false, func(b *Box) { ungrounded(b); gfci(b); b.Box.Material, b.Box.Bonded = circuit.Metal, is(false) }},
+		{"ground-missing", Danger, true, ungrounded},
+		{"ground-missing", Must, false, func(b *Box) { ungrounded(b); gfci(b) }},
+		{"ground-missing", Must, false, func(b *Box) { ungrounded(b); b.Breaker.Protection = circuit.DualBreaker }},
+		{"ground-missing", Note, false, func(b *Box) { ungrounded(b); b.Box.Material, b.Cables[0].Type = circuit.Metal, "conduit" }},
+		{"real-ground-needed", Must, false, func(b *Box) { ungrounded(b); gfci(b); b.Place.Serves = "chest freezer" }},
+		{"colour-misleads", Should, false, func(b *Box) { b.Cables[0].Insulation[circuit.Hot] = "white" }},
+		{"colour-misleads", Must, false, func(b *Box) { b.Cables[0].Insulation[circuit.Hot] = "green" }},
+		{"shared-neutral", Must, false, func(b *Box) { b.Cables[0].Conductors, b.Breaker.Poles = threeWire, 2 }},
+		{"stranded", Should, false, func(b *Box) { b.Cables[1].Stranded = true }},
+		{"push-in-gauge", Must, false, func(b *Box) { b.Device.Terminals = "push-in" }},
+		{"push-in", Note, false, func(b *Box) {
+			b.Device.Terminals, b.Breaker.Amps = "push-in", 15
+			b.Cables[0].AWG, b.Cables[1].AWG = 14, 14
+		}},
+		{"gfci-required", Must, false, func(b *Box) { b.Place.Room = nec.Garage }},
+		{"gfci-required", Should, false, func(b *Box) { gfci(b); b.Cables[1].Protect, b.Practice.Load = ProtectYes, practice.LoadOwn }},
+		{"afci-required", Must, false, func(b *Box) { b.Breaker.Protection = circuit.NoProtection }},
+		{"tamper-resistant", Must, false, func(b *Box) { b.Device.TamperResistant = is(false) }},
+		{"weather-resistant", Must, false, func(b *Box) {
+			gfci(b)
+			b.Place.Room, b.Place.Exposure, b.Device.WeatherResistant = nec.Outdoors, nec.Wet, is(false)
+		}},
+		{"cover", Must, false, func(b *Box) { gfci(b); b.Place.Room, b.Place.Exposure = nec.Outdoors, nec.Damp }},
+		{"gfci-not-accessible", Must, false, func(b *Box) { gfci(b); b.Place.Accessible = is(false) }},
+		{"second-gfci", Should, false, func(b *Box) { gfci(b); b.Breaker.Protection = circuit.DualBreaker }},
+		{"must-not-go-off", Note, false, func(b *Box) { gfci(b); b.Cables[1].Protect = ProtectNo }},
+		{"must-not-go-off", Must, false, func(b *Box) { gfci(b); b.Cables[1].Protect, b.Place.Room = ProtectNo, nec.Garage }},
+		{"must-not-go-off", Should, false, func(b *Box) { b.Cables[1].Protect, b.Breaker.Protection = ProtectNo, circuit.DualBreaker }},
+		{"device-defect", Must, false, wired(Existing{Kind: circuit.Receptacle, Seen: []string{"scorched"}})},
+		{"bare-copper", Must, false, wired(Existing{Kind: circuit.Receptacle, Seen: []string{"bare-copper"}})},
+		{"bare-copper", Danger, false, wired(Existing{Kind: circuit.Receptacle, Seen: []string{"ground-near-hot"}})},
+		{"push-in", Should, false, wired(Existing{Kind: circuit.Receptacle, Terminals: "push-in"})},
+		{"tab-removed", Must, false, wired(Existing{Kind: circuit.Receptacle, Tab: circuit.Tabs{Hot: circuit.TabRemoved}})},
+		{"reversed", Danger, false, wired(duplex, append(changed("W1@B1.hot", "X.neutral.1")[:1], changed("W1@B1.neutral", "X.hot.1")[1:]...)...)},
+		{"bootleg", Danger, false, wired(duplex, append(slices.Clone(straight[:2]), [2]string{"X.neutral.1", "X.ground"})...)},
+		{"two-under-screw", Must, false, wired(duplex, changed("W2@B1.hot", "X.hot.1")...)},
+		{"ground-through-device", Must, false, wired(duplex, [2]string{"W1@B1.ground", "X.ground"}, [2]string{"W2@B1.ground", "X.ground"})},
+		{"neutral-through-device", Note, false, wired(duplex, straight...)},
+		{"line-load-swapped", Danger, false, wired(Existing{ID: "X", Kind: circuit.GFCI}, [2]string{"W1@B1.hot", "X.load.hot"}, [2]string{"W1@B1.neutral", "X.load.neutral"})},
+		{"not-recorded", Note, false, wired(duplex, straight[:2]...)},
+		{"two-circuits", Danger, true, func(b *Box) {
+			b.Cables[1].Insulation = map[circuit.Conductor]string{circuit.Hot: "red"}
+			wired(duplex, [2]string{"W1@B1.hot", "X.hot.1"}, [2]string{"W2@B1.hot", "X.hot.2"})(b)
+		}},
+	} {
+		p := made(t, row.change)
+		var f *Finding
+		for i := range p.Findings {
+			if p.Findings[i].Code == row.code && p.Findings[i].Severity == row.severity {
+				f = &p.Findings[i]
+			}
+		}
+		if !assert.NotNil(t, f, "%s %s: %v", row.code, row.severity, p.Findings) {
+			continue
+		}
+		assert.NotEmpty(t, f.Text+f.Fix)
+		assert.True(t, f.Section != "" && f.Check == nec.Adopted && f.Edition == 2023 || f.Practice != "", "%s stands on a section or on practice", row.code)
+		assert.Equal(t, row.stops, p.Stopped != "", "%s: %s", row.code, p.Stopped)
+		if row.stops {
+			assert.Nil(t, p.Proof)
+			assert.False(t, p.Issued)
+		}
+	}
+}
+
+// TestWiring: what lands where, school by school.
+func TestWiring(t *testing.T) {
+	third := func(b *Box) {
+		b.Cables = append(b.Cables, Cable{ID: "W3", Role: Outgoing, AWG: 12, Conductors: twoWire, Protect: ProtectUnknown})
+	}
+	for _, row := range []struct {
+		name   string
+		change func(*Box)
+		want   []string // pairs that have to be there
+		not    []string
+	}{
+		{"three cables: jumpers", third, []string{"W1@B1.hot splice:hot", "splice:hot R1.hot.1", "W3@B1.neutral splice:neutral"}, []string{"R1.hot.2"}},
+		{"three cables through the device do not fit one screw", func(b *Box) { third(b); b.Practice.Device = practice.FeedThrough }, []string{"splice:hot R1.hot.1"}, nil},
+		{"through clamps marked for two", func(b *Box) {
+			third(b)
+			b.Practice.Device, b.Device.Terminals = practice.FeedThrough, "clamp"
+		}, []string{"W2@B1.hot R1.hot.2", "W3@B1.hot R1.hot.2"}, []string{"splice:hot"}},
+		{"jumpers always", func(b *Box) { b.Practice.Device = practice.AlwaysPigtail }, []string{"splice:hot R1.hot.1"}, nil},
+		{"USB: one wire to a terminal", func(b *Box) { b.Device.Kind, b.Device.WiresPerTerminal = "usb", 1 }, []string{"splice:hot R1.hot.1", "splice:neutral R1.neutral.1"}, nil},
+		{"GFCI: a branch to protect on LOAD", func(b *Box) { gfci(b); b.Cables[1].Protect = ProtectYes }, []string{"W1@B1.hot R1.line.hot", "W2@B1.hot R1.load.hot", "W2@B1.neutral R1.load.neutral"}, nil},
+		{"GFCI: not known, so with the feed", gfci, []string{"W2@B1.hot R1.line.hot"}, []string{"R1.load"}},
+		{"GFCI: everything downstream, by the house", func(b *Box) { gfci(b); b.Practice.Load = practice.LoadAll }, []string{"W2@B1.hot R1.load.hot"}, nil},
+		{"GFCI: nothing on LOAD, by the house", func(b *Box) { gfci(b); b.Practice.Load = practice.LoadOwn; b.Cables[1].Protect = ProtectYes }, []string{"W2@B1.hot R1.line.hot"}, []string{"R1.load"}},
+		{"GFCI: must not go off", func(b *Box) { gfci(b); b.Cables[1].Protect = ProtectNo }, []string{"W2@B1.hot R1.line.hot"}, []string{"R1.load"}},
+		{"GFCI: must not go off, and has to be protected", func(b *Box) { gfci(b); b.Cables[1].Protect, b.Place.Room = ProtectNo, nec.Garage }, []string{"W2@B1.hot R1.load.hot"}, nil},
+		{"two devices", func(b *Box) { b.Others = []Device{{ID: "R2", Kind: "receptacle", Amps: 15}} }, []string{"splice:hot R1.hot.1", "splice:hot R2.hot.1", "splice:ground R2.ground"}, nil},
+		{"a receptacle beside a GFCI hangs on its LOAD", func(b *Box) { gfci(b); b.Others = []Device{{ID: "R2", Kind: "receptacle", Amps: 15}} }, []string{"R1.load.hot R2.hot.1", "R1.load.neutral R2.neutral.1"}, nil},
+		{"shared neutral: never through the device", func(b *Box) {
+			b.Breaker.Poles = 2
+			b.Cables[0].Conductors, b.Cables[0].Hot2 = threeWire, OtherLeg
+			b.Cables[1].Conductors, b.Cables[1].Hot2 = threeWire, OtherLeg
+		}, []string{"splice:neutral R1.neutral.1", "W1@B1.hot2 splice:hot2", "W2@B1.hot2 splice:hot2"}, []string{"R1.neutral.2"}},
+		{"switched half", func(b *Box) {
+			b.Cables[0].Conductors, b.Cables[0].Hot2, b.Device.Tab.Hot = threeWire, SwitchLeg, circuit.TabRemoved
+		}, []string{"W1@B1.hot2 R1.hot.2", "splice:hot R1.hot.1"}, nil},
+		{"metal box: a jumper to the box", func(b *Box) { b.Box.Material, b.Box.Bonded = circuit.Metal, is(true) }, []string{"splice:ground B1.box", "splice:ground R1.ground"}, nil},
+		{"metal box: listed yoke contacts", func(b *Box) {
+			b.Box.Material, b.Box.Bonded, b.Practice.MetalBox, b.Device.SelfGrounding = circuit.Metal, is(true), practice.Yoke, true
+		}, []string{"splice:ground B1.box"}, []string{"R1.ground"}},
+		{"conduit as the ground", func(b *Box) { ungrounded(b); b.Box.Material, b.Cables[0].Type = circuit.Metal, "conduit" }, []string{"R1.ground B1.box"}, nil},
+		{"no ground: none is carried on", func(b *Box) { ungrounded(b); gfci(b); b.Cables[1].Conductors = twoWire }, []string{"W2@B1.ground splice:W2-ground"}, []string{"R1.ground"}},
+		{"short: lengthened before a terminal", func(b *Box) { b.Cables[1].FromSheathIn = inches(4) }, []string{"W2@B1.hot splice:W2-hot", "splice:W2-hot R1.hot.2"}, nil},
+		{"line unknown: the grounds alone", func(b *Box) { b.Cables[0].Role = Unknown }, []string{"W1@B1.ground splice:ground"}, []string{"hot", "neutral"}},
+	} {
+		p := made(t, row.change)
+		var pairs []string
+		for _, pair := range p.Wiring {
+			pairs = append(pairs, pair[0]+" "+pair[1])
+		}
+		for _, want := range row.want {
+			assert.Contains(t, pairs, want, row.name)
+		}
+		for _, not := range row.not {
+			assert.NotContains(t, strings.Join(pairs, "\n"), not, row.name)
+		}
+		if p.Stopped == "" {
+			left := row.name == "GFCI: nothing on LOAD, by the house" || row.name == "no ground: none is carried on"
+			assert.Equal(t, left, find(p, "not-proven") != nil, "%s: %v", row.name, p.Findings)
+			assert.Equal(t, !left, p.Issued, row.name)
+		}
+	}
+}
+
+func TestLineUnknownBringsTheProcedure(t *testing.T) {
+	p := made(t, func(b *Box) { b.Cables[0].Role, b.Cables[1].Role = Unknown, Unknown })
+	live := slices.IndexFunc(p.Steps, func(s Step) bool { return s.Live })
+	require.Positive(t, live)
+	assert.Contains(t, p.Steps[live].Detail, "qualified person")
+	assert.Contains(t, p.Steps[live+1].Do, "label both wires of that cable LINE")
+	two := made(t, func(b *Box) { b.Cables[0].Role, b.Cables[0].Conductors = Unknown, threeWire })
+	assert.False(t, slices.ContainsFunc(two.Steps, func(s Step) bool { return s.Live }), "never where a shared neutral is possible")
+}
+
+// TestUngrounded: the ways on and which is best (NEC 406.4(D)(2), 250.130(C)
+// from memory; the new cable where the way is open, common practice, no source).
+func TestUngrounded(t *testing.T) {
+	run := func(feet float64, open bool, serves string) func(*Box) {
+		return func(b *Box) {
+			ungrounded(b)
+			gfci(b)
+			b.Place.RunFeet, b.Place.OpenAccess, b.Place.Serves = &feet, &open, serves
+		}
+	}
+	for _, row := range []struct {
+		name    string
+		change  func(*Box)
+		best    string
+		refused []string
+	}{
+		{"open and short", run(25, true, ""), "new-cable", nil},
+		{"closed walls", run(25, false, ""), "gfci", nil},
+		{"open and long", run(120, true, ""), "gfci", nil},
+		{"a freezer needs a ground", run(120, false, "freezer"), "new-cable", []string{"gfci", "fed-from-gfci", "gfci-breaker", "two-slot"}},
+		{"where a GFCI is required", func(b *Box) { run(60, false, "")(b); b.Place.Room = nec.Garage }, "gfci", []string{"two-slot"}},
+		{"behind a GFCI breaker", func(b *Box) { run(60, false, "")(b); b.Breaker.Protection = circuit.DualBreaker }, "fed-from-gfci", nil},
+	} {
+		ways := made(t, row.change).Requires.Ungrounded
+		require.NotEmpty(t, ways, row.name)
+		assert.Equal(t, row.best, ways[0].Key, row.name)
+		assert.NotEmpty(t, ways[0].Why, row.name)
+		for i, w := range ways {
+			assert.Equal(t, i == 0, w.Recommended)
+			assert.Equal(t, !slices.Contains(row.refused, w.Key), w.Permitted, "%s: %s", row.name, w.Key)
+			assert.NotEmpty(t, w.Section+w.Text)
+			assert.NotEmpty(t, w.Gives)
+			assert.Positive(t, w.Cost)
+			assert.Positive(t, w.Minutes)
+		}
+	}
+	assert.Empty(t, made(t, func(*Box) {}).Requires.Ungrounded, "a ground arrives")
+	marked := made(t, func(b *Box) { ungrounded(b); gfci(b); b.Cables[1].Protect = ProtectYes })
+	assert.Contains(t, marked.Markings, "R1: No Equipment Ground")
+	assert.Contains(t, strings.Join(marked.Markings, "; "), "W2 (end of W2): GFCI Protected")
+	assert.True(t, marked.Issued)
+}
+
+// TestWhatIsThereNowIsSolved: the record of the old wiring, by pairs or by taps
+// on the photograph, on the circuit model.
+func TestWhatIsThereNowIsSolved(t *testing.T) {
+	p := made(t, func(b *Box) {
+		b.Existing = &Existing{ID: "X", Kind: circuit.Receptacle, Taps: []Tap{
+			{0.2, 0.3, "W1@B1.hot", "X.neutral.1"}, {0.8, 0.3, "W1@B1.neutral", "X.hot.1"}, {0.5, 0.9, "W1@B1.ground", "splice:g"}, {0.5, 0.9, "splice:g", "X.ground"},
+			{0.2, 0.6, "W2@B1.neutral", "X.hot.2"}, {0.8, 0.6, "W2@B1.hot", "X.neutral.2"}, {0.5, 0.9, "W2@B1.ground", "splice:g"},
+		}}
+	})
+	require.NotNil(t, p.AsFound)
+	byPlace := map[string]string{}
+	for _, o := range p.AsFound.Outlets {
+		byPlace[o.At] = o.Says
+	}
+	assert.Equal(t, Reversed, byPlace["X"])
+	assert.Equal(t, "As it should be", byPlace["outlet-W2"], "what is fed on through it stays right")
+	assert.NotNil(t, find(p, "reversed"))
+	assert.True(t, p.Issued, "and the plan puts it right")
+}
+
+// TestOnTheRun: the plan in the call's circuit.
+func TestOnTheRun(t *testing.T) {
+	c := circuit.New("run")
+	for _, after := range []string{circuit.Panel, "B1", "B2"} {
+		require.NoError(t, c.AddStop(circuit.NewStop{After: after, Ground: true}))
+	}
+	b := sound()
+	require.NoError(t, b.Check())
+	gfci(b)
+	b.Device.ID, b.Device.Slots = "G1", 3
+	b.Cables[1].Protect = ProtectYes
+	p, err := Make(b, practice.Shop{}, c)
+	require.NoError(t, err)
+	require.Len(t, p.Proof.Outlets, 6, "both halves of three devices")
+	assert.Equal(t, []string{"G1"}, p.Proof.Outlets[5].Protected)
+	require.NoError(t, b.Apply(c, p))
+	v, _ := c.Device("G1")
+	require.NotNil(t, v)
+	assert.Equal(t, p.Wiring, c.Box("B1").Wiring)
+
+	b.Cables[1].ID = "W9"
+	_, err = Make(b, practice.Shop{}, c)
+	assert.ErrorContains(t, err, "W2")
+	b.ID = "B7"
+	_, err = Make(b, practice.Shop{}, c)
+	assert.ErrorContains(t, err, "B7: not on the run")
+}
+
+func TestSectionsFollowTheShop(t *testing.T) {
+	b := sound()
+	b.Edition, b.Place.Room = 0, nec.Hall
+	require.NoError(t, b.Check())
+	shop := practice.Shop{Edition: 2017, Amendments: []nec.Rule{{Topic: nec.GroundFault, Section: "Town code 12", Text: "halls", When: nec.Condition{Rooms: []nec.Room{nec.Hall}}}}}
+	p, err := Make(b, shop, nil)
+	require.NoError(t, err)
+	assert.Equal(t, nec.Edition(2017), p.Edition)
+	assert.Equal(t, "Town code 12", p.Requires.GFCI.Section)
+	assert.True(t, p.Requires.GFCI.Local)
+	assert.Equal(t, "Town code 12", find(p, "gfci-required").Section)
+}
+
+func TestBadBoxes(t *testing.T) {
+	for _, row := range []struct {
+		change func(*Box)
+		says   string
+	}{
+		{func(b *Box) { b.Format = "x" }, "format"}, {func(b *Box) { b.ID = "a b" }, "id"}, {func(b *Box) { b.Edition = 1990 }, "1990"},
+		{func(b *Box) { b.Place.Room = "moon" }, "place.room"}, {func(b *Box) { b.Breaker.Amps = 0 }, "breaker.amps"}, {func(b *Box) { b.Breaker.Poles = 3 }, "breaker.poles"},
+		{func(b *Box) { b.Box.Wall = "ice" }, "box.wall"}, {func(b *Box) { b.Box.Size = "round" }, "box.size"}, {func(b *Box) { b.Box.GapIn = inches(-1) }, "box.gapIn"},
+		{func(b *Box) { b.Cables[1].ID = "W1" }, "W1: the name is used twice"}, {func(b *Box) { b.Cables[1].AWG = 13 }, "cable W2: awg"},
+		{func(b *Box) { b.Cables[1].Conductors = nil }, "cable W2: conductors"}, {func(b *Box) { b.Cables[1].Role = "up" }, "cable W2: role"},
+		{func(b *Box) { b.Cables[1].Insulation = map[circuit.Conductor]string{circuit.Hot2: "red"} }, "cable W2: insulation"},
+		{func(b *Box) { b.Device.Kind = "lamp" }, "device.kind"}, {func(b *Box) { b.Device.ID = "W1" }, "device.id"}, {func(b *Box) { b.Practice.Splice = "glue" }, "splice"},
+		{func(b *Box) { gfci(b); b.Device.Slots = 2 }, "three slots"}, {func(b *Box) { b.Others = make([]Device, 9) }, "others"},
+		{func(b *Box) { b.Existing = &Existing{Wiring: [][2]string{{"W9@B1.hot", "X.hot.1"}}} }, "existing.wiring[0]: W9@B1.hot"},
+		{func(b *Box) { b.Existing = &Existing{Wiring: [][2]string{{"W1@panel.hot", "X.hot.1"}}} }, "no point inside"},
+		{func(b *Box) { b.Existing = &Existing{Seen: []string{"ghosts"}} }, "existing.seen"},
+		{func(b *Box) { b.Existing = &Existing{Taps: []Tap{{X: 2}}} }, "not on the picture"},
+	} {
+		b := sound()
+		row.change(b)
+		assert.ErrorContains(t, b.Check(), row.says)
+	}
+	_, err := Parse([]byte(`{ "format": "elvat-box/1", "id": "B1", "colour": 3 }`))
+	assert.ErrorContains(t, err, `unknown key "colour"`)
+}
+
+func TestPlatesAndSpacers(t *testing.T) {
+	// Plate sizes from memory; a layer of 1/16 in is an assumption.
+	for _, row := range []struct {
+		gap  wire.Inches
+		name string
+		fits bool
+	}{{0.125, "standard", true}, {0.25, "standard", true}, {0.375, "medium", true}, {0.5, "large", true}, {1, "", false}} {
+		p, fits := PlateFor(row.gap)
+		assert.Equal(t, row.fits, fits, "%v", row.gap)
+		assert.Equal(t, row.name, p.Name, "%v", row.gap)
+	}
+	for setback, layers := range map[wire.Inches]int{0: 0, 0.0625: 1, 0.1: 2, 0.125: 2, 0.25: 4} {
+		assert.Equal(t, layers, Layers(setback), "%v", setback)
+	}
+	for in, words := range map[float64]string{6: "6", 0.4375: "7/16", 0.625: "5/8", 0.75: "3/4", 1.5: "1 1/2"} {
+		assert.Equal(t, words, fraction(in))
+	}
+}

@@ -1,0 +1,333 @@
+package makeup
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"elvat/core/circuit"
+	"elvat/core/nec"
+	"elvat/core/practice"
+	"elvat/core/wire"
+)
+
+// A Strip is how far a wire's end is bared, and how it goes on.
+type Strip struct {
+	Point  string      `json:"point"` // the wire's end, or the terminal its jumper lands on
+	Inches wire.Inches `json:"inches"`
+	How    string      `json:"how"`
+}
+
+// How a wire goes on.
+const (
+	howHook    = "hook round the screw, clockwise, three quarters round, closed with pliers"
+	howClamp   = "straight under the clamp plate"
+	howPushIn  = "straight into the push-in hole"
+	howLever   = "into the lever, its end seen"
+	howTwist   = "twisted first with pliers, clockwise; the insulation takes a turn or two"
+	howStab    = "straight into the push-in splice, its end seen"
+	howBoxPost = "hook round the box's ground screw"
+)
+
+// Strip lengths. Common practice, no source; a device's or connector's own
+// gauge wins.
+const (
+	stripHook  wire.Inches = 0.75
+	stripClamp wire.Inches = 0.625
+	stripPush  wire.Inches = 0.625
+	stripLever wire.Inches = 0.4375
+	stripTwist wire.Inches = 0.625
+	stripStab  wire.Inches = 0.5
+)
+
+// jumperGauge is the circuit's: that of the breaker, or of the feed where it is
+// thicker.
+func (b *Box) jumperGauge() wire.Gauge {
+	g := wire.For(b.Breaker.Amps)
+	for i := range b.Cables {
+		if b.Cables[i].Role == Line {
+			g = min(g, b.Cables[i].AWG)
+		}
+	}
+	return g
+}
+
+// onTerminal is how a wire of the gauge goes on the device's terminals.
+func (w *wiring) onTerminal(v *Device, point string, ground bool) Strip {
+	s := Strip{Point: point, Inches: stripHook, How: howHook}
+	if ground {
+		return s
+	}
+	switch {
+	case v.Terminals == clamp && w.house.Hook == practice.Clamp:
+		w.says("hook")
+		s.Inches, s.How = stripClamp, howClamp
+	case v.Terminals == lever:
+		s.Inches, s.How = stripLever, howLever
+	case v.Terminals == pushIn && w.house.PushIn == practice.PushInOn14 && w.l.b.pushInAllowed(point):
+		w.says("pushIn")
+		s.Inches, s.How = stripPush, howPushIn
+	}
+	if s.How != howHook && v.StripIn > 0 {
+		s.Inches = v.StripIn
+	}
+	return s
+}
+
+func (w *wiring) inSplice(point string) Strip {
+	switch w.house.Splice {
+	case practice.Twisted:
+		return Strip{point, stripTwist, howTwist}
+	case practice.PushInSplice:
+		return Strip{point, stripStab, howStab}
+	default:
+		return Strip{point, stripLever, howLever}
+	}
+}
+
+// deviceAt is the device whose terminal the point is.
+func (b *Box) deviceAt(point string) *Device {
+	owner, _, _ := strings.Cut(point, ".")
+	for _, v := range b.devices() {
+		if v.ID == owner {
+			return v
+		}
+	}
+	return nil
+}
+
+// parts lists splices, jumpers and how every end is stripped, from the pairs.
+func (w *wiring) parts() (splices []Splice, jumpers []Jumper, strips []Strip) {
+	b := w.l.b
+	splices, jumpers, strips = []Splice{}, []Jumper{}, []Strip{}
+	for _, pair := range w.pairs {
+		from, to := pair[0], pair[1]
+		k := w.carries(pair)
+		cable := strings.Contains(from, "@")
+		if cable {
+			strips = append(strips, w.stripAt(from, to, k))
+		}
+		spliced := from
+		if strings.HasPrefix(to, "splice:") {
+			spliced = to
+		}
+		if strings.HasPrefix(spliced, "splice:") {
+			i := slices.IndexFunc(splices, func(s Splice) bool { return s.Name == spliced })
+			if i < 0 {
+				splices = append(splices, Splice{Name: spliced, Conductor: k})
+				i = len(splices) - 1
+			}
+			other := from
+			if spliced == from {
+				other = to
+			}
+			splices[i].Conductors = append(splices[i].Conductors, other)
+		}
+		if !cable {
+			jumpers = append(jumpers, Jumper{Conductor: k, AWG: b.jumperGauge(), Inches: jumperIn, From: from, To: to, Colour: jumperColour(k, to)})
+			for _, end := range []string{from, to} {
+				if !strings.HasPrefix(end, "splice:") {
+					strips = append(strips, w.stripAt(end, end, k))
+				}
+			}
+		}
+	}
+	for i := range splices {
+		s := &splices[i]
+		s.AWG = w.gaugeOf(s)
+		s.Connector = w.connector(len(s.Conductors))
+	}
+	if len(splices) > 0 {
+		w.says("splice")
+	}
+	return splices, jumpers, strips
+}
+
+func (w *wiring) stripAt(point, at string, k circuit.Conductor) Strip {
+	if v := w.l.b.deviceAt(at); v != nil {
+		return w.onTerminal(v, point, k == circuit.Ground)
+	}
+	if strings.HasSuffix(at, ".box") {
+		return Strip{point, stripHook, howBoxPost}
+	}
+	return w.inSplice(point)
+}
+
+// gaugeOf is the thickest wire in the splice.
+func (w *wiring) gaugeOf(s *Splice) wire.Gauge {
+	g := w.l.b.jumperGauge()
+	for _, name := range s.Conductors {
+		owner, _, _ := strings.Cut(name, "@")
+		for i := range w.l.b.Cables {
+			if w.l.b.Cables[i].ID == owner {
+				g = min(g, w.l.b.Cables[i].AWG)
+			}
+		}
+	}
+	return g
+}
+
+// Ports that lever connectors and push-in splices come with. Common practice,
+// no source.
+var (
+	leverPorts = []int{2, 3, 5}
+	stabPorts  = []int{2, 3, 4, 6, 8}
+)
+
+// connector names what joins so many wires; more than it has ports for take
+// two, with a link between them.
+func (w *wiring) connector(wires int) string {
+	if wires == 1 {
+		return "cap"
+	}
+	name, ports := "lever", leverPorts
+	switch w.house.Splice {
+	case practice.Twisted:
+		return fmt.Sprintf("twisted, %d wires of the gauge as listed on it", wires)
+	case practice.PushInSplice:
+		name, ports = "push-in splice", stabPorts
+	}
+	for _, n := range ports {
+		if wires <= n {
+			return fmt.Sprintf("%s, %d-wire", name, n)
+		}
+	}
+	most := ports[len(ports)-1]
+	return fmt.Sprintf("%d x %s, %d-wire, linked", (wires+most-3)/(most-1), name, most)
+}
+
+func jumperColour(k circuit.Conductor, to string) string {
+	switch k {
+	case circuit.Hot:
+		return "black"
+	case circuit.Hot2:
+		return "red"
+	case circuit.Neutral:
+		return "white"
+	default:
+		if strings.HasSuffix(to, ".box") {
+			return "bare"
+		}
+		return "green"
+	}
+}
+
+// Fill is the box-fill sum.
+type Fill struct {
+	Items       []nec.FillItem   `json:"items"`
+	RequiredIn3 wire.CubicInches `json:"requiredIn3"`
+	AvailableIn wire.CubicInches `json:"availableIn3"`
+	Known       bool             `json:"known"` // the box's volume is
+	OK          bool             `json:"ok"`
+	Section     string           `json:"section"`
+	Edition     nec.Edition      `json:"edition"`
+	WaysOut     []string         `json:"waysOut,omitempty"`
+}
+
+// fill sums up what is in the box, with the chosen devices or those that are
+// there now.
+func (l *look) fill() Fill {
+	b := l.b
+	c := nec.Contents{Clamps: b.Box.Clamps > 0, Fittings: b.Box.Fittings}
+	for i := range b.Cables {
+		in := &b.Cables[i]
+		for _, k := range in.Conductors {
+			if k == circuit.Ground {
+				c.Grounds = append(c.Grounds, in.AWG)
+			} else {
+				c.Insulated = append(c.Insulated, in.AWG)
+			}
+		}
+	}
+	yokes := len(b.devices())
+	if yokes == 0 && b.Existing != nil {
+		yokes = 1
+	}
+	for range yokes {
+		if len(c.Insulated) > 0 {
+			c.Devices = append(c.Devices, nec.Largest(c.Insulated))
+		}
+	}
+	f := Fill{AvailableIn: b.Box.VolumeIn3, Section: l.book.Cite(nec.BoxFill).Section, Edition: l.book.Edition}
+	f.Items, f.RequiredIn3 = l.book.Fill(c)
+	if f.Items == nil {
+		f.Items = []nec.FillItem{}
+	}
+	if f.AvailableIn == 0 && b.Box.Size != "" {
+		f.AvailableIn, _ = wire.VolumeOf(b.Box.Size)
+	}
+	f.Known = f.AvailableIn > 0
+	f.OK = f.Known && f.RequiredIn3 <= f.AvailableIn+1e-9
+	if !f.Known {
+		l.ask("box.volumeIn3", "What volume is marked in the box, or what size of metal box is it?")
+		return f
+	}
+	if !f.OK {
+		short := f.RequiredIn3 - f.AvailableIn
+		f.WaysOut = []string{
+			fmt.Sprintf("A box of at least %g in3", f.RequiredIn3), fmt.Sprintf("An extension ring or surface box that adds %g in3", short),
+			"Fewer conductors: a cable ended elsewhere",
+		}
+		l.code(nec.BoxFill, Finding{
+			Code: "box-overfull", Severity: Must, At: []string{b.ID}, Text: fmt.Sprintf("The box is too full: %g of %g in3.", f.RequiredIn3, f.AvailableIn),
+			Fix: strings.Join(f.WaysOut, "; ") + ".",
+		})
+	}
+	return f
+}
+
+// A Material is what the make-up uses up.
+type Material struct {
+	Item  string  `json:"item"`
+	Count float64 `json:"count"`
+	Unit  string  `json:"unit"` // "", or ft
+}
+
+func (w *wiring) materials(splices []Splice, jumpers []Jumper, markings []string) []Material {
+	all := []Material{}
+	add := func(item string, n float64, unit string) {
+		i := slices.IndexFunc(all, func(m Material) bool { return m.Item == item })
+		if i >= 0 {
+			all[i].Count += n
+			return
+		}
+		all = append(all, Material{item, n, unit})
+	}
+	for _, v := range w.l.b.devices() {
+		add(v.Words(), 1, "")
+	}
+	for _, s := range splices {
+		add(s.Connector, 1, "")
+	}
+	for _, j := range jumpers {
+		add(fmt.Sprintf("%d AWG %s", j.AWG, j.Colour), float64(j.Inches)/12, "ft")
+	}
+	if len(w.l.b.devices()) > 0 {
+		add("wall plate", 1, "")
+	}
+	if len(markings) > 0 {
+		add("marking label", float64(len(markings)), "")
+	}
+	if slices.ContainsFunc(w.pairs, func(p [2]string) bool { return strings.HasSuffix(p[1], ".box") }) {
+		add("ground screw, 10-32", 1, "")
+	}
+	return all
+}
+
+// Words name the device as it is asked for over a counter.
+func (v *Device) Words() string {
+	name := map[string]string{
+		"gfci": "GFCI receptacle", "receptacle": "duplex receptacle", "single": "single receptacle", "usb": "receptacle with USB", "smart": "smart receptacle",
+	}[v.Kind]
+	words := fmt.Sprintf("%g A %s", v.Amps, name)
+	if v.Slots == 2 {
+		words += ", two-slot"
+	}
+	if v.TamperResistant != nil && *v.TamperResistant {
+		words += ", tamper-resistant"
+	}
+	if v.WeatherResistant != nil && *v.WeatherResistant {
+		words += ", weather-resistant"
+	}
+	return words
+}

@@ -1,0 +1,376 @@
+package makeup
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"elvat/core/circuit"
+	"elvat/core/nec"
+	"elvat/core/practice"
+	"elvat/core/tester"
+)
+
+// PlanFormat is the name and version of the plan.
+const PlanFormat = "elvat-makeup/1"
+
+// Requires is what the rules ask at the place.
+type Requires struct {
+	GFCI             nec.Verdict `json:"gfci"`
+	AFCI             nec.Verdict `json:"afci"`
+	TamperResistant  nec.Verdict `json:"tamperResistant"`
+	WeatherResistant nec.Verdict `json:"weatherResistant"`
+	Cover            nec.Verdict `json:"cover"`
+	MinAmps          nec.Amps    `json:"minAmps"`
+	MaxAmps          nec.Amps    `json:"maxAmps"`
+	Ungrounded       []Way       `json:"ungrounded"` // empty where a ground arrives
+}
+
+// A Plan is what to do in the box, from the first look to the last reading.
+type Plan struct {
+	Format    string      `json:"format"`
+	ID        string      `json:"id"`
+	Edition   nec.Edition `json:"edition"`
+	Requires  Requires    `json:"requires"`
+	Wiring    [][2]string `json:"wiring"`
+	Splices   []Splice    `json:"splices"`
+	Jumpers   []Jumper    `json:"jumpers"`
+	Strip     []Strip     `json:"strip"`
+	Markings  []string    `json:"markings"`
+	Fill      Fill        `json:"fill"`
+	Findings  []Finding   `json:"findings"`
+	Asks      []nec.Ask   `json:"asks"`
+	Steps     []Step      `json:"steps"`
+	Materials []Material  `json:"materials"`
+	Choices   []string    `json:"choices"` // of the house practice the plan turned on, with reasons
+	// Stopped says why nothing is planned; empty where there is a plan.
+	Stopped string `json:"stopped,omitempty"`
+	// Issued says that the plan is proven: no outlet is left reversed, dead,
+	// unprotected or unbonded.
+	Issued    bool            `json:"issued"`
+	Proof     *Proof          `json:"proof,omitempty"`
+	AsFound   *Proof          `json:"asFound,omitempty"` // of the wiring that is there now
+	Predicted json.RawMessage `json:"predicted"`         // elvat-readings/1
+}
+
+// Make plans the box by the shop's practice. run is the call's circuit, nil
+// where only the box is known. The error names what in the box does not agree
+// with the run.
+func Make(b *Box, shop practice.Shop, run *circuit.Circuit) (*Plan, error) {
+	l := newLook(b, shop.Book(b.Edition))
+	house := b.Practice.Whole(shop.House)
+	p := &Plan{Format: PlanFormat, ID: b.ID, Edition: l.book.Edition}
+	p.Requires = l.requires(shop.Prices)
+	l.box()
+	l.device()
+	l.realGround()
+	l.existing(b.Device != nil)
+	p.Fill = l.fill()
+
+	w := &wiring{l: l, house: house}
+	switch {
+	case l.onlyLineUnknown():
+		w.grounds() // they do not hang on it
+	case !l.stopped():
+		w.plan()
+	}
+	p.Wiring = append([][2]string{}, w.pairs...)
+	p.Splices, p.Jumpers, p.Strip = w.parts()
+	p.Markings = w.markings()
+	p.Materials = w.materials(p.Splices, p.Jumpers, p.Markings)
+	if err := l.proofs(p, w, run); err != nil {
+		return nil, err
+	}
+	p.Stopped = l.why()
+	p.Findings = l.sorted()
+	p.Asks = append([]nec.Ask{}, l.asks...)
+	p.Steps = w.steps(p)
+	p.Choices = append([]string{}, w.said...)
+	return p, nil
+}
+
+// Rules are what is asked at the box's place.
+func Rules(b *Box, shop practice.Shop) Requires {
+	l := newLook(b, shop.Book(b.Edition))
+	return l.requires(shop.Prices)
+}
+
+func (l *look) requires(prices practice.Prices) Requires {
+	verdict := func(topic nec.Topic) nec.Verdict {
+		v, asks := l.book.Verdict(topic, l.b.Place)
+		for _, a := range asks {
+			l.ask(a.Field, a.Words)
+		}
+		return v
+	}
+	r := Requires{
+		GFCI: verdict(nec.GroundFault), AFCI: verdict(nec.ArcFault), TamperResistant: verdict(nec.TamperResistant),
+		WeatherResistant: verdict(nec.WeatherResistant), Cover: verdict(nec.Cover), Ungrounded: []Way{},
+	}
+	if l.b.Existing != nil {
+		for _, row := range []struct {
+			v     *nec.Verdict
+			topic nec.Topic
+		}{{&r.GFCI, nec.ReplaceGFCI}, {&r.AFCI, nec.ReplaceAFCI}} {
+			if row.v.Required {
+				rule := l.book.Cite(row.topic)
+				row.v.Why += "; " + rule.Text + " (" + rule.Section + ")"
+			}
+		}
+	}
+	v := l.b.Device
+	alone := v != nil && v.Kind == "single" && l.b.Breaker.OtherOutlets != nil && !*l.b.Breaker.OtherOutlets
+	if v != nil && v.Kind == "single" && l.b.Breaker.OtherOutlets == nil {
+		l.ask("breaker.otherOutlets", "Does anything else hang on this breaker?")
+	}
+	r.MinAmps, r.MaxAmps = l.book.Ratings(l.b.Breaker.Amps, alone)
+	if l.line != nil && !l.grounded {
+		r.Ungrounded = l.ways(prices)
+	}
+	return r
+}
+
+// device holds the chosen devices against what the rules ask.
+func (l *look) device() {
+	r := l.requires(nil)
+	for _, v := range l.b.devices() {
+		l.oneDevice(v, &r)
+	}
+	if r.AFCI.Required && l.b.Breaker.Protection != circuit.AFCIBreaker && l.b.Breaker.Protection != circuit.DualBreaker {
+		l.add(Finding{
+			Code: "afci-required", Severity: Must, At: []string{circuit.Panel}, Text: "Arc-fault protection is asked for here, and the breaker has none: " + r.AFCI.Why + ".",
+			Section: r.AFCI.Section, Edition: r.AFCI.Edition, Check: nec.Adopted, Fix: "An arc-fault breaker, an arc-fault receptacle at the first outlet, or one fed from such a device.",
+		})
+	}
+	if r.Cover.Required && len(l.b.devices()) > 0 {
+		l.verdict(Finding{Code: "cover", Severity: Must, At: []string{l.b.ID}, Text: r.Cover.Why + ".", Fix: map[string]string{
+			"in-use": "An in-use cover listed for extra duty, sealed at the siding: water also comes in behind.", "closing": "A cover that closes over the outlet.",
+		}[r.Cover.Kind]}, r.Cover)
+	}
+	if r.GFCI.Required && l.b.Place.Room != "" && !l.b.Breaker.Protection.SeesGroundFaults() && len(l.b.devices()) > 0 &&
+		!slices.ContainsFunc(l.b.devices(), (*Device).IsGFCI) {
+		l.verdict(Finding{
+			Code: "gfci-required", Severity: Must, At: []string{l.b.ID}, Text: "Ground-fault protection is asked for here, and nothing gives it: " + r.GFCI.Why + ".",
+			Fix: "A GFCI receptacle here, one ahead of it with this box on its LOAD, or a GFCI breaker.",
+		}, r.GFCI)
+	}
+	if l.b.boxHasTwoHots() && l.b.Breaker.Poles == 1 {
+		l.ask("breaker.poles", "Two hots come into this box: does one two-pole breaker, or a handle tie, switch both off?")
+	}
+}
+
+// verdict adds a finding that a verdict stands behind.
+func (l *look) verdict(f Finding, v nec.Verdict) {
+	f.Section, f.Edition, f.Check = v.Section, v.Edition, v.Check
+	l.add(f)
+}
+
+func (l *look) oneDevice(v *Device, r *Requires) {
+	at := []string{v.ID}
+	if v.Amps < r.MinAmps.Required || v.Amps > r.MaxAmps.Required {
+		why := r.MinAmps.Why
+		if v.Amps > r.MaxAmps.Required {
+			why = r.MaxAmps.Why
+		}
+		l.code(nec.Rating, Finding{
+			Code: "receptacle-rating", Severity: Must, At: at, Text: fmt.Sprintf("A %g A receptacle on a %g A breaker. %s.", v.Amps, l.b.Breaker.Amps, why),
+			Fix: fmt.Sprintf("One rated %g A.", r.MinAmps.Required),
+		})
+	}
+	if r.TamperResistant.Required && v.Slots == 3 {
+		l.listed(v.TamperResistant, "tamper-resistant", "device.tamperResistant", v, r.TamperResistant)
+	}
+	if r.WeatherResistant.Required {
+		l.listed(v.WeatherResistant, "weather-resistant", "device.weatherResistant", v, r.WeatherResistant)
+	}
+	if v.Terminals == pushIn {
+		l.newPushIn(v)
+	}
+	if v.IsGFCI() {
+		if l.b.Place.Accessible != nil && !*l.b.Place.Accessible {
+			l.code(nec.Accessible, Finding{
+				Code: "gfci-not-accessible", Severity: Must, At: at, Text: "A GFCI behind an appliance cannot be tested or reset.", Fix: "The GFCI at an outlet ahead that can be reached, or a GFCI breaker; a plain receptacle here.",
+			})
+		}
+		if l.b.Breaker.Protection.SeesGroundFaults() {
+			l.trade(Finding{
+				Code: "second-gfci", Severity: Should, At: at, Text: "The breaker protects this circuit already: two in a row confuse whoever has to reset them.", Fix: "A plain receptacle.",
+			})
+		}
+	}
+	if l.line != nil && !l.grounded && !l.answered(v) {
+		l.code(nec.FedFromGFCI, Finding{
+			Code: "ground-missing", Severity: Danger, At: at, Stop: true, Text: "A plain three-slot device with no ground behind it promises what is not there.",
+			Fix: "Choose one of the ways on that stand below.",
+		})
+	}
+}
+
+// listed holds a device's listing against what is asked.
+func (l *look) listed(is *bool, code, field string, v *Device, verdict nec.Verdict) {
+	switch {
+	case is == nil:
+		l.ask(field, fmt.Sprintf("Is the %s marked %s?", v.Words(), strings.ToUpper(code[:1])+code[1:]))
+	case !*is:
+		l.verdict(Finding{Code: code, Severity: Must, At: []string{v.ID}, Text: fmt.Sprintf("The device is not listed as %s. %s.", code, verdict.Why), Fix: "One that is marked so."}, verdict)
+	}
+}
+
+func (l *look) newPushIn(v *Device) {
+	for i := range l.b.Cables {
+		if c := &l.b.Cables[i]; c.AWG != 14 || c.Stranded || c.Material == "aluminum" {
+			l.trade(Finding{
+				Code: "push-in-gauge", Severity: Must, At: []string{v.ID}, Text: fmt.Sprintf("The push-in holes of the device take 14 AWG solid copper only; %s is not.", c.ID),
+				Fix: "Its side screws, with hooks. A device without them is not for this box.", Cured: true,
+			})
+			return
+		}
+	}
+	l.trade(Finding{Code: "push-in", Severity: Note, At: []string{v.ID}, Text: "The device has push-in holes: allowed by listing on 14 AWG, disliked by most.", Fix: "Its side screws, unless the house allows the holes.", Cured: true})
+}
+
+// onlyLineUnknown reports that nothing else stops the plan: the grounds, which
+// do not hang on it, are planned.
+func (l *look) onlyLineUnknown() bool {
+	stops := 0
+	open := false
+	for _, f := range l.findings {
+		if f.Stop {
+			stops++
+			open = open || f.Code == "line-unknown"
+		}
+	}
+	return open && stops == 1
+}
+
+// why is the first finding that stops the plan.
+func (l *look) why() string {
+	for _, f := range l.findings {
+		if f.Stop {
+			return f.Text
+		}
+	}
+	if len(l.b.devices()) == 0 {
+		return "No device is chosen yet."
+	}
+	return ""
+}
+
+// proofs solves the plan, and what is there now, on the circuit model.
+func (l *look) proofs(p *Plan, w *wiring, run *circuit.Circuit) error {
+	p.Predicted = document(nil)
+	if run != nil && l.line != nil {
+		// A box that does not fit the run is an error, whether or not there is a plan.
+		if _, err := l.b.onRun(run, l.built(), p.Wiring, l.raceway); err != nil {
+			return err
+		}
+	}
+	if err := l.proveExisting(p, run); err != nil {
+		return err
+	}
+	if l.stopped() || len(l.b.devices()) == 0 || l.line == nil {
+		return nil
+	}
+	c, err := l.b.onRun(run, l.built(), p.Wiring, l.raceway)
+	if err != nil {
+		return err
+	}
+	proof, readings, err := l.prove(c, w.load)
+	if err != nil {
+		return err
+	}
+	p.Proof, p.Predicted = proof, document(readings)
+	broken := Verify(l.b, p.Wiring, p.Strip)
+	p.Issued = proof.Good && len(broken) == 0
+	if text, wrong := proofFinding(proof); wrong {
+		l.trade(Finding{Code: "not-proven", Severity: Must, At: []string{l.b.ID}, Text: "The plan leaves something wrong: " + text + ".", Fix: "Change the device or the plan; issued as it is, this stands on the paper."})
+	}
+	if len(broken) > 0 {
+		l.trade(Finding{Code: "not-proven", Severity: Danger, At: []string{l.b.ID}, Text: "The plan breaks a rule of terminations: " + strings.Join(broken, "; ") + ".", Fix: "Do not use it."})
+	}
+	return nil
+}
+
+// proveExisting reads the wiring that is there now, where all of the feed is
+// recorded.
+func (l *look) proveExisting(p *Plan, run *circuit.Circuit) error {
+	e := l.b.Existing
+	if e == nil || l.line == nil || len(l.b.landings()) == 0 {
+		return nil
+	}
+	joined := newNets(l.b.landings())
+	for _, k := range l.line.Conductors {
+		if k != circuit.Hot2 && !joined.has(l.line.ID+"@"+l.b.ID+"."+string(k)) {
+			return nil
+		}
+	}
+	c, err := l.b.onRun(run, []circuit.Device{l.b.oldDevice()}, l.b.landings(), l.raceway)
+	if err != nil {
+		return err
+	}
+	proof, _, err := l.prove(c, nil)
+	if err != nil {
+		return err
+	}
+	p.AsFound = proof
+	if text, wrong := proofFinding(proof); wrong {
+		l.trade(Finding{Code: "as-found-wrong", Severity: Should, At: []string{l.b.ID}, Text: "As it is wired now: " + text + ".", Fix: "The plan shows what it will be.", Cured: l.b.Device != nil})
+	}
+	return nil
+}
+
+func (l *look) built() []circuit.Device {
+	var all []circuit.Device
+	for _, v := range l.b.devices() {
+		all = append(all, v.asBuilt())
+	}
+	return all
+}
+
+func document(readings []tester.Reading) json.RawMessage {
+	if readings == nil {
+		readings = []tester.Reading{}
+	}
+	data, err := json.Marshal(tester.Document(readings))
+	if err != nil {
+		panic(err) // readings are made here of finite numbers
+	}
+	return data
+}
+
+// sorted are the findings, the heaviest first; what the plan cures after what
+// it does not.
+func (l *look) sorted() []Finding {
+	all := append([]Finding{}, l.findings...)
+	slices.SortStableFunc(all, func(a, b Finding) int {
+		if d := slices.Index(Severities, a.Severity) - slices.Index(Severities, b.Severity); d != 0 {
+			return d
+		}
+		switch {
+		case a.Cured == b.Cured:
+			return 0
+		case a.Cured:
+			return 1
+		default:
+			return -1
+		}
+	})
+	return all
+}
+
+// Apply puts the plan's devices and wiring into the run's box.
+func (b *Box) Apply(run *circuit.Circuit, p *Plan) error {
+	if p.Proof == nil {
+		return fmt.Errorf("box %s: there is no plan to make up: %s", b.ID, p.Stopped)
+	}
+	l := newLook(b, nec.Book{Edition: p.Edition})
+	c, err := b.onRun(run, l.built(), p.Wiring, l.raceway)
+	if err != nil {
+		return err
+	}
+	c.Faults, c.State = run.Faults, run.State
+	c.Breaker.On = run.Breaker.On
+	*run = *c
+	return run.Check()
+}

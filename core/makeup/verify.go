@@ -1,0 +1,141 @@
+package makeup
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"elvat/core/circuit"
+)
+
+// Verify reports every rule of terminations that the wiring breaks: conductors
+// of different kinds joined, an end without a place, more wires on a terminal
+// than it takes, a feed on LOAD, two grounds on one screw, a push-in where none
+// may be. It looks at the finished wiring alone, not at how it was made.
+func Verify(b *Box, pairs [][2]string, strips []Strip) []string {
+	v := verifier{b: b, joined: newNets(pairs), wires: map[string]int{}}
+	for _, pair := range pairs {
+		v.wires[pair[0]]++
+		v.wires[pair[1]]++
+	}
+	v.mixed()
+	v.places()
+	v.terminals()
+	v.feed()
+	for _, s := range strips {
+		if s.How == howPushIn && !b.pushInAllowed(s.Point) {
+			v.say("%s: a push-in on anything but 14 AWG solid copper", s.Point)
+		}
+	}
+	return v.problems
+}
+
+type verifier struct {
+	b        *Box
+	joined   *nets
+	wires    map[string]int
+	problems []string
+}
+
+func (v *verifier) say(format string, args ...any) {
+	v.problems = append(v.problems, fmt.Sprintf(format, args...))
+}
+
+// kindOf is the conductor a point is made for; "" for splices.
+func (v *verifier) kindOf(point string) circuit.Conductor {
+	if owner, k, ok := strings.Cut(point, "."); ok && strings.Contains(owner, "@") {
+		return circuit.Conductor(k)
+	}
+	if strings.HasSuffix(point, ".box") {
+		return circuit.Ground
+	}
+	for _, d := range v.b.devices() {
+		built := d.asBuilt()
+		for _, t := range built.Terminals() {
+			if point == d.ID+"."+t.Name {
+				return t.Takes
+			}
+		}
+	}
+	return ""
+}
+
+func (v *verifier) mixed() {
+	for _, names := range v.joined.byRoot() {
+		var kind circuit.Conductor
+		for _, name := range names {
+			k := v.kindOf(name)
+			if k == circuit.Hot2 && slices.ContainsFunc(names, func(n string) bool { return v.isSecond(n) }) {
+				k = circuit.Hot // the half the second hot feeds
+			}
+			switch {
+			case k == "":
+			case kind == "":
+				kind = k
+			case kind != k:
+				v.say("%s joins %s and %s", strings.Join(names, ", "), kind, k)
+				return
+			}
+		}
+	}
+}
+
+// isSecond reports the hot terminal of a half that is fed by itself.
+func (v *verifier) isSecond(point string) bool {
+	for _, d := range v.b.devices() {
+		if d.Tab.Hot == circuit.TabRemoved && point == d.ID+".hot.2" {
+			return true
+		}
+	}
+	return false
+}
+
+func (v *verifier) places() {
+	for i := range v.b.Cables {
+		for _, k := range v.b.Cables[i].Conductors {
+			if end := v.b.Cables[i].ID + "@" + v.b.ID + "." + string(k); v.wires[end] == 0 {
+				v.say("%s has no place", end)
+			}
+		}
+	}
+}
+
+func (v *verifier) terminals() {
+	for _, d := range v.b.devices() {
+		built := d.asBuilt()
+		for _, t := range built.Terminals() {
+			name, takes := d.ID+"."+t.Name, d.takes()
+			if t.Takes == circuit.Ground {
+				takes = 1
+			}
+			if v.wires[name] > takes {
+				v.say("%s: %d wires on a terminal that takes %d", name, v.wires[name], takes)
+			}
+		}
+	}
+}
+
+func (v *verifier) feed() {
+	for i := range v.b.Cables {
+		if v.b.Cables[i].Role != Line {
+			continue
+		}
+		for _, d := range v.b.devices() {
+			if d.IsGFCI() && v.joined.same(v.b.Cables[i].ID+"@"+v.b.ID+".hot", d.ID+".load.hot") {
+				v.say("%s is fed on LOAD", d.ID)
+			}
+		}
+	}
+}
+
+// pushInAllowed reports whether the wire at the point may go into a push-in hole.
+func (b *Box) pushInAllowed(point string) bool {
+	owner, _, _ := strings.Cut(point, "@")
+	for i := range b.Cables {
+		c := &b.Cables[i]
+		if c.ID == owner {
+			return c.AWG == 14 && !c.Stranded && c.Material != "aluminum"
+		}
+	}
+	return b.jumperGauge() == 14
+}

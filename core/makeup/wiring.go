@@ -1,0 +1,437 @@
+package makeup
+
+import (
+	"fmt"
+	"slices"
+
+	"elvat/core/circuit"
+	"elvat/core/nec"
+	"elvat/core/practice"
+	"elvat/core/wire"
+)
+
+// A Splice joins wires in the box.
+type Splice struct {
+	Name       string            `json:"name"` // splice:hot
+	Conductor  circuit.Conductor `json:"conductor"`
+	Conductors []string          `json:"conductors"` // what is in it: ends of cables, and where its jumpers go
+	AWG        wire.Gauge        `json:"gauge"`
+	Connector  string            `json:"connector"`
+}
+
+// A Jumper is a short wire from a splice to a terminal, or between two.
+type Jumper struct {
+	Conductor circuit.Conductor `json:"conductor"`
+	AWG       wire.Gauge        `json:"gauge"`
+	Inches    wire.Inches       `json:"inches"`
+	From      string            `json:"from"`
+	To        string            `json:"to"`
+	Colour    string            `json:"colour"`
+}
+
+// jumperIn is the least length of a jumper. Common practice, no source: as
+// much free wire as NEC 300.14 asks of a conductor.
+const jumperIn wire.Inches = 6
+
+// wiring is the plan of what lands where.
+type wiring struct {
+	l     *look
+	house practice.House
+	pairs [][2]string
+	load  []*Cable // on the GFCI's LOAD
+	said  []string // choices of the house the plan turned on
+	// behind says that the other devices in the box hang on the GFCI's LOAD.
+	behind bool
+}
+
+func (w *wiring) says(key string) {
+	if s := w.house.Says(key); !slices.Contains(w.said, s) {
+		w.said = append(w.said, s)
+	}
+}
+
+func (w *wiring) join(a, b string) { w.pairs = append(w.pairs, [2]string{a, b}) }
+
+func (w *wiring) end(c *Cable, k circuit.Conductor) string {
+	return c.ID + "@" + w.l.b.ID + "." + string(k)
+}
+
+func splice(name string) string { return "splice:" + name }
+
+func (c *Cable) short() bool {
+	return c.FromSheathIn != nil && *c.FromSheathIn < nec.LeastFromSheath || c.PastFaceIn != nil && *c.PastFaceIn < nec.LeastPastFace
+}
+
+// land puts a cable's conductor on a terminal, by way of a splice with a longer
+// wire where it is short.
+func (w *wiring) land(c *Cable, k circuit.Conductor, terminal string) {
+	if c.short() {
+		longer := splice(c.ID + "-" + string(k))
+		w.join(w.end(c, k), longer)
+		w.join(longer, terminal)
+		return
+	}
+	w.join(w.end(c, k), terminal)
+}
+
+// plan wires the box. The line is known, and nothing stops it.
+func (w *wiring) plan() {
+	b := w.l.b
+	if len(b.devices()) == 0 {
+		return
+	}
+	w.sides()
+	w.behind = b.Device != nil && b.Device.IsGFCI() && len(b.Others) > 0 && !slices.ContainsFunc(b.Others, func(v Device) bool { return v.IsGFCI() }) && w.house.Load != practice.LoadOwn
+	for _, k := range []circuit.Conductor{circuit.Neutral, circuit.Hot} {
+		w.poles(k)
+	}
+	w.seconds()
+	w.grounds()
+	// Ground, then neutral, then hot; line then load: the order in which it is made up.
+	order := map[circuit.Conductor]int{circuit.Ground: 0, circuit.Neutral: 1, circuit.Hot: 2, circuit.Hot2: 3}
+	slices.SortStableFunc(w.pairs, func(x, y [2]string) int { return order[w.carries(x)] - order[w.carries(y)] })
+}
+
+// carries is the conductor that a termination is of.
+func (w *wiring) carries(pair [2]string) circuit.Conductor {
+	joined := newNets(w.pairs)
+	for i := range w.l.b.Cables {
+		c := &w.l.b.Cables[i]
+		for _, k := range c.Conductors {
+			if joined.same(pair[0], w.end(c, k)) {
+				return k
+			}
+		}
+	}
+	for _, v := range w.l.b.devices() {
+		d := v.asBuilt()
+		for _, t := range d.Terminals() {
+			if pair[0] == v.ID+"."+t.Name || pair[1] == v.ID+"."+t.Name {
+				return t.Takes
+			}
+		}
+	}
+	return circuit.Ground
+}
+
+// sides decides which cables go on the LOAD of a GFCI.
+func (w *wiring) sides() {
+	b := w.l.b
+	v := b.Device
+	for i := range b.Cables {
+		c := &b.Cables[i]
+		if c.Role != Outgoing {
+			continue
+		}
+		on := []string{c.ID}
+		asked, why := w.l.requiredAt(c)
+		serves := far(c)
+		if v == nil || !v.IsGFCI() {
+			w.l.withoutLoad(c, asked, why)
+			continue
+		}
+		w.says("load")
+		shared := c.Has(circuit.Hot2) && c.Hot2 != SwitchLeg
+		onLoad := false
+		switch {
+		case shared && (c.Protect == ProtectYes || asked):
+			w.l.code(nec.GroundFault, Finding{
+				Code: "gfci-required", Severity: Must, At: on, Text: fmt.Sprintf("%s (%s) shares a neutral and cannot hang on this GFCI: it would trip at once.", c.ID, serves),
+				Fix: "A two-pole GFCI breaker, or a GFCI at the first outlet of each hot after the neutral parts.",
+			})
+		case shared:
+		case c.Protect == ProtectNo && asked:
+			onLoad = true
+			w.l.code(nec.GroundFault, Finding{
+				Code: "must-not-go-off", Severity: Must, At: on, Text: fmt.Sprintf("%s (%s) must not go off unseen, and the code asks for protection there: %s. It stays on LOAD.", c.ID, serves, why),
+				Fix: "A GFCI of its own at that outlet, an alarm that tells when it is off, or another circuit.",
+			})
+		case c.Protect == ProtectNo:
+			w.l.trade(Finding{
+				Code: "must-not-go-off", Severity: Note, At: on, Cured: true, Text: fmt.Sprintf("%s (%s) stays off LOAD, so that a trip of this GFCI cannot switch it off unseen. No row of the edition asks for protection there.", c.ID, serves),
+				Fix: "It is spliced with the feed.",
+			})
+		case c.Protect == ProtectYes && w.house.Load == practice.LoadOwn && !asked:
+			w.l.add(Finding{
+				Code: "gfci-required", Severity: Should, At: on, Text: fmt.Sprintf("%s (%s) is to be protected, and the house keeps LOAD empty.", c.ID, serves),
+				Practice: "house practice", Fix: "A GFCI at its first outlet, or LOAD used for it all the same.",
+			})
+		case c.Protect == ProtectYes || asked:
+			onLoad = true
+		case w.house.Load == practice.LoadAll:
+			onLoad = true
+			w.l.trade(Finding{
+				Code: "must-not-go-off", Severity: Should, At: on, Text: fmt.Sprintf("What %s serves is not known; on LOAD it goes off with this GFCI.", c.ID),
+				Fix: "Find out whether a freezer, a pump, an alarm or medical equipment hangs on it.",
+			})
+		default:
+			w.l.ask("cables."+c.ID+".protect", fmt.Sprintf("What does %s serve: is it to go off with this GFCI? Until known it stays on LINE.", c.ID))
+		}
+		if onLoad {
+			w.load = append(w.load, c)
+		}
+	}
+}
+
+// withoutLoad says what a device without LOAD leaves unprotected, or what a GFCI
+// breaker can switch off unseen.
+func (l *look) withoutLoad(c *Cable, asked bool, why string) {
+	on, serves, atPanel := []string{c.ID}, far(c), l.b.Breaker.Protection.SeesGroundFaults()
+	switch {
+	case c.Protect == ProtectNo && atPanel:
+		l.trade(Finding{
+			Code: "must-not-go-off", Severity: Should, At: on, Text: fmt.Sprintf("%s (%s) must not go off unseen, and hangs on a GFCI breaker.", c.ID, serves),
+			Fix: "An alarm that tells when it is off, or another circuit.",
+		})
+	case c.Protect == ProtectYes && !atPanel, asked && !atPanel && c.Place != nil:
+		f := Finding{
+			Code: "gfci-required", Severity: Must, At: on, Text: fmt.Sprintf("%s (%s) is to be protected, and nothing here protects it.", c.ID, serves),
+			Fix: "A GFCI here with it on LOAD, a GFCI at its first outlet, or a GFCI breaker.",
+		}
+		if asked {
+			f.Text += " " + why + "."
+		}
+		l.code(nec.GroundFault, f)
+	}
+}
+
+// requiredAt reports whether the code asks for ground-fault protection of what
+// the cable serves. Where its place is not told it is taken to be in the same
+// room, but away from sink, tub and countertop.
+func (l *look) requiredAt(c *Cable) (bool, string) {
+	p := l.b.Place
+	if c.Place != nil {
+		p = *c.Place
+	} else {
+		no := false
+		p.FeetToSink, p.FeetToTub, p.Countertop = nil, nil, &no
+	}
+	if p.Room == "" {
+		return false, "" // asked for elsewhere
+	}
+	v, _ := l.book.Verdict(nec.GroundFault, p)
+	return v.Required, v.Why
+}
+
+// poles wires one conductor of line, outgoing cables and devices.
+func (w *wiring) poles(k circuit.Conductor) {
+	b := w.l.b
+	devices := b.devices()
+	line := w.l.line
+	var through []*Cable // carried on from the feed
+	for i := range b.Cables {
+		c := &b.Cables[i]
+		if c != line && c.Has(k) && !slices.Contains(w.load, c) {
+			through = append(through, c)
+		}
+	}
+	v := devices[0]
+	d := v.asBuilt()
+	split := d.Kind == circuit.Receptacle && (k == circuit.Hot && d.Tab.Hot == circuit.TabRemoved || k == circuit.Neutral && d.Tab.Neutral == circuit.TabRemoved)
+	if w.spliced(k, through, split) {
+		name := splice(string(k))
+		if line.Has(k) {
+			w.join(w.end(line, k), name)
+		}
+		for _, c := range through {
+			w.join(w.end(c, k), name)
+		}
+		for i, v := range devices {
+			if i > 0 && w.behind {
+				continue
+			}
+			d := v.asBuilt()
+			w.join(name, d.First(k))
+			if w.apart(&d, k) {
+				w.join(name, d.Second(k))
+			}
+		}
+	} else {
+		if line.Has(k) {
+			w.land(line, k, d.First(k))
+		}
+		for _, c := range through {
+			to := d.Second(k)
+			if v.IsGFCI() {
+				to = d.First(k) // the second wire under the clamp of LINE
+			}
+			w.land(c, k, to)
+		}
+	}
+	if len(w.load) > 0 || w.behind {
+		w.onLoad(v, k)
+	}
+}
+
+// apart reports a broken tab whose second half has no hot of its own: it is fed
+// from the same splice, so that no half is dead.
+func (w *wiring) apart(d *circuit.Device, k circuit.Conductor) bool {
+	if d.Kind != circuit.Receptacle {
+		return false
+	}
+	return k == circuit.Neutral && d.Tab.Neutral == circuit.TabRemoved || k == circuit.Hot && d.Tab.Hot == circuit.TabRemoved && w.secondHot() == nil
+}
+
+// secondHot is the line's second hot, where it is to feed one half.
+func (w *wiring) secondHot() *Cable {
+	if w.l.line.Has(circuit.Hot2) {
+		return w.l.line
+	}
+	return nil
+}
+
+// spliced decides between a splice with jumpers and the device's own terminals.
+func (w *wiring) spliced(k circuit.Conductor, through []*Cable, split bool) bool {
+	b := w.l.b
+	v := b.devices()[0]
+	shared := k == circuit.Neutral && slices.ContainsFunc(b.Cables, func(c Cable) bool { return c.Has(circuit.Hot2) && c.Hot2 != SwitchLeg })
+	wires := 1 + len(through)
+	switch {
+	case len(b.devices()) > 1 && !w.behind:
+		return true
+	case split && (k == circuit.Neutral || w.secondHot() == nil):
+		return true
+	case len(through) == 0:
+		return false
+	case shared:
+		return true
+	case split, v.onePole():
+		w.said = append(w.said, "The device has one terminal for each conductor: what goes on is spliced.")
+		return true
+	}
+	w.says("device")
+	switch {
+	case w.house.Device == practice.AlwaysPigtail, w.house.Device == practice.PigtailAt3 && len(b.Cables) >= 3:
+		return true
+	case v.IsGFCI():
+		return wires > v.takes()
+	default:
+		return len(through) > v.takes()
+	}
+}
+
+// onLoad lands the protected cables on LOAD.
+func (w *wiring) onLoad(v *Device, k circuit.Conductor) {
+	d := v.asBuilt()
+	var ends []*Cable
+	for _, c := range w.load {
+		if c.Has(k) {
+			ends = append(ends, c)
+		}
+	}
+	var others []string // devices in the same box that it protects
+	if w.behind {
+		for i := range w.l.b.Others {
+			o := w.l.b.Others[i].asBuilt()
+			others = append(others, o.First(k))
+			if w.apart(&o, k) {
+				others = append(others, o.Second(k))
+			}
+		}
+	}
+	if n := len(ends) + len(others); n > v.takes() || n > 1 && (w.house.Device != practice.FeedThrough || len(others) > 0) {
+		name := splice("load-" + string(k))
+		for _, c := range ends {
+			w.join(w.end(c, k), name)
+		}
+		w.join(name, d.Second(k))
+		for _, at := range others {
+			w.join(name, at)
+		}
+		return
+	}
+	for _, c := range ends {
+		w.land(c, k, d.Second(k))
+	}
+	for _, at := range others {
+		w.join(d.Second(k), at)
+	}
+}
+
+// seconds gives every second hot a place.
+func (w *wiring) seconds() {
+	b := w.l.b
+	var ends []*Cable
+	for i := range b.Cables {
+		if b.Cables[i].Has(circuit.Hot2) {
+			ends = append(ends, &b.Cables[i])
+		}
+	}
+	if len(ends) == 0 {
+		return
+	}
+	var halves []string // fed by it alone
+	if w.secondHot() != nil {
+		for _, v := range b.devices() {
+			if d := v.asBuilt(); d.Kind == circuit.Receptacle && d.Tab.Hot == circuit.TabRemoved {
+				halves = append(halves, d.Second(circuit.Hot))
+			}
+		}
+	}
+	if len(ends) == 1 && len(halves) == 1 {
+		w.land(ends[0], circuit.Hot2, halves[0])
+		return
+	}
+	for _, c := range ends {
+		w.join(w.end(c, circuit.Hot2), splice(string(circuit.Hot2)))
+	}
+	for _, half := range halves {
+		w.join(splice(string(circuit.Hot2)), half)
+	}
+}
+
+// grounds joins every ground wire, each device and a metal box; where no ground
+// arrives each ground wire is capped by itself, so that none is carried on.
+func (w *wiring) grounds() {
+	b := w.l.b
+	var ends []*Cable
+	for i := range b.Cables {
+		if b.Cables[i].Has(circuit.Ground) {
+			ends = append(ends, &b.Cables[i])
+		}
+	}
+	unknownLine := w.l.line == nil
+	if !w.l.grounded && !unknownLine {
+		for _, c := range ends {
+			w.join(w.end(c, circuit.Ground), splice(c.ID+"-ground"))
+		}
+		return
+	}
+	if len(ends) == 0 && !w.l.raceway {
+		return
+	}
+	metal := b.Box.Material == circuit.Metal
+	name := splice(string(circuit.Ground))
+	var to []string
+	for _, v := range b.devices() {
+		if metal && w.house.MetalBox == practice.Yoke && v.SelfGrounding {
+			w.says("metalBox")
+			continue // its listed contacts bond it to the box
+		}
+		if metal {
+			w.says("metalBox")
+		}
+		to = append(to, v.ID+".ground")
+	}
+	if metal {
+		to = append(to, b.ID+".box")
+	}
+	if len(ends)+len(to) <= 2 && len(ends) <= 1 {
+		switch {
+		case len(ends) == 1 && len(to) == 1:
+			w.land(ends[0], circuit.Ground, to[0])
+			return
+		case len(ends) == 0 && len(to) == 2:
+			w.join(to[0], to[1])
+			return
+		case len(ends) == 0:
+			return
+		}
+	}
+	for _, c := range ends {
+		w.join(w.end(c, circuit.Ground), name)
+	}
+	for _, at := range to {
+		w.join(name, at)
+	}
+}

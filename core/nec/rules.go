@@ -1,0 +1,80 @@
+package nec
+
+var (
+	yes, no  = true, false
+	finished = &yes
+	bare     = &no // unfinished
+)
+
+// Rules are the rows, in the order in which they are looked at. Sections and
+// figures are from memory; texts are our own.
+var Rules = []Rule{
+	// Ground-fault protection of 125 V, 15 and 20 A receptacles in dwellings.
+	{Topic: GroundFault, Section: "210.8(A)(1)", When: Condition{Rooms: []Room{Bathroom}}, Text: "bathrooms"},
+	{Topic: GroundFault, Section: "210.8(A)(2)", When: Condition{Rooms: []Room{Garage, Accessory}}, Text: "garages and accessory buildings"},
+	{Topic: GroundFault, Section: "210.8(A)(3)", When: Condition{Outdoors: true}, Text: "outdoors"},
+	{Topic: GroundFault, Section: "210.8(A)(4)", When: Condition{Rooms: []Room{Crawl}}, Text: "crawl spaces at or below grade"},
+	{Topic: GroundFault, Section: "210.8(A)(5)", To: 2017, When: Condition{Rooms: []Room{Basement}, Finished: bare}, Text: "unfinished parts of basements"},
+	{Topic: GroundFault, Section: "210.8(A)(5)", From: 2020, When: Condition{Rooms: []Room{Basement}}, Text: "basements, finished or not"},
+	{Topic: GroundFault, Section: "210.8(A)(6)", To: 2020, When: Condition{Rooms: []Room{Kitchen}, Countertop: true}, Text: "kitchens, serving countertops"},
+	{Topic: GroundFault, Section: "210.8(A)(6)", From: 2023, When: Condition{Rooms: []Room{Kitchen}}, Text: "kitchens, every receptacle"},
+	{Topic: GroundFault, Section: "210.8(A)(7)", To: 2020, When: Condition{SinkFeet: 6}, Text: "within 6 ft of the edge of a sink"},
+	{Topic: GroundFault, Section: "210.8(A)(8)", From: 2023, When: Condition{SinkFeet: 6}, Text: "within 6 ft of the edge of a sink"},
+	{Topic: GroundFault, Section: "210.8(A)(9)", To: 2020, When: Condition{TubFeet: 6}, Text: "within 6 ft of a tub or shower"},
+	{Topic: GroundFault, Section: "210.8(A)(10)", From: 2023, When: Condition{TubFeet: 6}, Text: "within 6 ft of a tub or shower"},
+	{Topic: GroundFault, Section: "210.8(A)(10)", To: 2020, When: Condition{Rooms: []Room{Laundry}}, Text: "laundry areas"},
+	{Topic: GroundFault, Section: "210.8(A)(11)", From: 2023, When: Condition{Rooms: []Room{Laundry}}, Text: "laundry areas"},
+	{Topic: GroundFault, Section: "210.8(A)(11)", From: 2020, To: 2020, When: Condition{Indoors: true, Exposures: []Exposure{Damp, Wet}}, Text: "indoor damp or wet places"},
+	{Topic: GroundFault, Section: "210.8(A)(12)", From: 2023, When: Condition{Indoors: true, Exposures: []Exposure{Damp, Wet}}, Text: "indoor damp or wet places"},
+
+	// Arc-fault protection.
+	{Topic: ArcFault, Section: "210.12(A)", To: 2020, When: Condition{Rooms: []Room{Kitchen, Laundry, Bedroom, Living, Hall, Closet}}, Text: "living areas, kitchens, laundry areas, halls and closets"},
+	{Topic: ArcFault, Section: "210.12(A)", To: 2020, When: Condition{Rooms: []Room{Basement}, Finished: finished}, Text: "finished basements, as recreation rooms"},
+	{Topic: ArcFault, Section: "210.12(B)", From: 2023, When: Condition{Rooms: []Room{Kitchen, Laundry, Bedroom, Living, Hall, Closet}}, Text: "living areas, kitchens, laundry areas, halls and closets"},
+	{Topic: ArcFault, Section: "210.12(B)", From: 2023, When: Condition{Rooms: []Room{Basement}, Finished: finished}, Text: "finished basements, as recreation rooms"},
+
+	{Topic: TamperResistant, Section: "406.12(1)", To: 2017, When: Condition{Rooms: []Room{Bathroom, Kitchen, Garage, Accessory, Outdoors, Basement, Laundry, Bedroom, Living, Hall, Workshop, Closet, OtherRoom}}, Text: "dwellings, wherever receptacles are called for"},
+	{Topic: TamperResistant, Section: "406.12(1)", From: 2020, Text: "dwellings, with their garages and accessory buildings"},
+
+	{Topic: WeatherResistant, Section: "406.9(A)", When: Condition{Exposures: []Exposure{Damp}}, Text: "damp places: a device listed as weather-resistant"},
+	{Topic: WeatherResistant, Section: "406.9(B)", When: Condition{Exposures: []Exposure{Wet}}, Text: "wet places: a device listed as weather-resistant"},
+	{Topic: WeatherResistant, Section: "406.9(A)", When: Condition{Outdoors: true}, Text: "outdoors, at least damp: a device listed as weather-resistant"},
+
+	{Topic: Cover, Section: "406.9(B)(1)", When: Condition{Exposures: []Exposure{Wet}}, Text: "wet places: an in-use cover, weatherproof with the plug in, listed for extra duty"},
+	{Topic: Cover, Section: "406.9(A)", When: Condition{Exposures: []Exposure{Damp}}, Text: "damp places: a cover that closes over the outlet when nothing is plugged in"},
+	{Topic: Cover, Section: "406.9(A)", When: Condition{Outdoors: true}, Text: "outdoors, at least damp: a cover that closes over the outlet when nothing is plugged in"},
+
+	// Wherever the work is.
+	{Topic: Rating, Section: "210.21(B)", Text: "15 A receptacles on 15 A circuits; 15 or 20 A on 20 A circuits with two or more receptacles, a duplex being two; a single one alone not below its circuit"},
+	{Topic: ConductorBreaker, Section: "240.4(D)", Text: "14 AWG copper on 15 A at most, 12 AWG on 20 A, 10 AWG on 30 A"},
+	{Topic: ReplaceGFCI, Section: "406.4(D)(3)", Text: "replacing one where ground-fault protection is now required means providing it"},
+	{Topic: ReplaceAFCI, Section: "406.4(D)(4)", Text: "replacing one where arc-fault protection is now required means providing it"},
+	{Topic: TwoSlot, Section: "406.4(D)(2)(a)", Text: "where there is no ground, another two-slot receptacle"},
+	{Topic: MarkedGFCI, Section: "406.4(D)(2)(b)", Text: `where there is no ground, a GFCI receptacle marked "No Equipment Ground", and no ground wire carried on from it`},
+	{Topic: FedFromGFCI, Section: "406.4(D)(2)(c)", Text: `where there is no ground, a three-slot receptacle fed from a GFCI, marked "GFCI Protected" and "No Equipment Ground", and no ground wire carried between them`},
+	{Topic: BringGround, Section: "250.130(C)", Text: "a separate ground wire from the outlet to the panel's ground bar, the electrode system, or the ground of another circuit of the same panel"},
+	{Topic: NewCable, Section: "406.4(D)(1)", Text: "a three-slot receptacle on a ground that is really there"},
+	{Topic: NeedsGround, Section: "250.114", Text: "cord-connected refrigerators, freezers, washers, sump pumps and air conditioners are to be grounded, or double insulated"},
+	{Topic: BoxFill, Section: "314.16(B)", Text: "the box is large enough for its conductors, clamps, devices and grounds"},
+	{Topic: GroundFill, Section: "314.16(B)(5)", To: 2017, Text: "all ground wires together count as one, the largest"},
+	{Topic: GroundFill, Section: "314.16(B)(5)", From: 2020, Text: "up to four ground wires count as one, the largest, and each beyond four a quarter more"},
+	{Topic: FreeConductor, Section: "300.14", Text: "at least 6 in of free conductor from the sheath, and 3 in past the face of the box"},
+	{Topic: Setback, Section: "314.20", Text: "the box not more than 1/4 in behind a wall that does not burn, and flush in one that does"},
+	{Topic: Gap, Section: "314.21", Text: "no gap over 1/8 in round the box in plaster or wallboard"},
+	{Topic: BoxBond, Section: "250.148(C)", Text: "a metal box joined to the ground wires by a ground screw or listed device"},
+	{Topic: GroundJoint, Section: "250.148", Text: "ground wires joined so that taking a device out breaks no ground"},
+	{Topic: DeviceBond, Section: "250.146", Text: "the device's ground joined to a grounded box by a jumper, or by listed yoke contacts"},
+	{Topic: SharedNeutral, Section: "300.13(B)", Text: "a shared neutral does not depend on a device"},
+	{Topic: Disconnect, Section: "210.4(B)", Text: "the hots of a shared neutral are disconnected together"},
+	{Topic: Directory, Section: "408.4(A)", Text: "every circuit named at the panel by what it serves"},
+	{Topic: OneWire, Section: "110.14(A)", Text: "one wire to a terminal unless it is marked for more"},
+	{Topic: Torque, Section: "110.14(D)", Text: "terminals tightened to the maker's torque with a torque tool"},
+	{Topic: Reidentify, Section: "200.7(C)", Text: "a white wire used as a hot is re-marked wherever it can be seen"},
+	{Topic: Polarity, Section: "200.11", Text: "no neutral on a terminal that reverses the polarity"},
+	{Topic: Accessible, Section: "210.8", Text: "a GFCI is readily accessible"},
+	{Topic: BoxSupport, Section: "314.23", Text: "boxes are rigidly fastened"},
+	{Topic: GroundPath, Section: "250.118", Text: "metal conduit and listed armour are a ground; old armour without a bonding strip and plain interlocked armour are not"},
+	{Topic: Aluminum, Section: "110.14", Text: "aluminium only on devices and connectors listed for it"},
+	{Topic: NoBootleg, Section: "250.142(B)", Text: "no neutral joined to ground on the load side of the service"},
+	{Topic: Damaged, Section: "110.12(B)", Text: "no damaged parts that bear on safe operation or mechanical strength"},
+}

@@ -1,0 +1,82 @@
+package practice
+
+import (
+	"fmt"
+
+	"elvat/core/nec"
+)
+
+// A Shop is what a shop has set of its make-ups; what is absent is as usual.
+type Shop struct {
+	House      House       `json:"house,omitzero"`
+	Edition    nec.Edition `json:"edition,omitempty"`
+	Prices     Prices      `json:"prices,omitempty"`
+	Amendments []nec.Rule  `json:"amendments,omitempty"`
+}
+
+// Bounds of what a shop can enter. Assumption.
+const mostAmendments = 200
+
+// Check reports what is out of bounds, naming it.
+func (s Shop) Check() error {
+	if err := s.House.Check(); err != nil {
+		return err
+	}
+	if s.Edition != 0 {
+		if err := s.Edition.Check(); err != nil {
+			return err
+		}
+	}
+	if len(s.Amendments) > mostAmendments {
+		return fmt.Errorf("amendments: %d of them; at most %d", len(s.Amendments), mostAmendments)
+	}
+	for _, r := range s.Amendments {
+		if err := nec.CheckAmendment(r); err != nil {
+			return err
+		}
+	}
+	return s.Prices.Check()
+}
+
+// Book is the code in the edition, or the shop's where none is named, with the
+// shop's amendments.
+func (s Shop) Book(edition nec.Edition) nec.Book {
+	for _, e := range []nec.Edition{s.Edition, nec.Usual} {
+		if edition == 0 {
+			edition = e
+		}
+	}
+	b := nec.Book{Edition: edition}
+	for _, r := range s.Amendments {
+		r.Local = true
+		b.Amendments = append(b.Amendments, r)
+	}
+	return b
+}
+
+// A Sheet is a shop's settings with all there is to set.
+type Sheet struct {
+	Schools    []School      `json:"schools"`
+	Edition    nec.Edition   `json:"edition"`
+	Editions   []nec.Edition `json:"editions"`
+	Prices     []Price       `json:"prices"`
+	Amendments []nec.Rule    `json:"amendments"`
+	Rules      []nec.Rule    `json:"rules"` // the rows of the edition that a place decides
+	Topics     []nec.Topic   `json:"topics"`
+	Rooms      []nec.Room    `json:"rooms"`
+}
+
+// Sheet lists what is set and what there is to choose from.
+func (s Shop) Sheet() Sheet {
+	b := s.Book(0)
+	sheet := Sheet{
+		Schools: s.House.Schools(), Edition: b.Edition, Editions: nec.Editions, Prices: s.Prices.Rows(),
+		Amendments: append([]nec.Rule{}, b.Amendments...), Topics: nec.PlaceTopics, Rooms: nec.Rooms,
+	}
+	for _, r := range nec.Rules {
+		if r.In(b.Edition) {
+			sheet.Rules = append(sheet.Rules, r)
+		}
+	}
+	return sheet
+}

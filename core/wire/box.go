@@ -1,0 +1,58 @@
+package wire
+
+import "fmt"
+
+// CubicInches is a volume, as boxes are marked with.
+type CubicInches float64
+
+// fillPerConductor is the room one conductor needs in a box.
+// Source: NEC table 314.16(B)(1) (from memory).
+var fillPerConductor = map[Gauge]CubicInches{18: 1.50, 16: 1.75, 14: 2.00, 12: 2.25, 10: 2.50, 8: 3.00, 6: 5.00}
+
+// Fill is the room one conductor of the gauge needs in a box; zero for a
+// gauge the table does not have.
+// Source: NEC table 314.16(B)(1) (from memory).
+func (g Gauge) Fill() CubicInches { return fillPerConductor[g] }
+
+// MostAmps is the largest breaker a copper conductor of the gauge may hang on
+// in a dwelling's branch circuits; zero where the rule does not speak of it.
+// Source: NEC 240.4(D) (from memory).
+func (g Gauge) MostAmps() float64 {
+	return map[Gauge]float64{14: 15, 12: 20, 10: 30}[g]
+}
+
+// For is the least gauge that a breaker of the amperes may feed.
+// Source: NEC 240.4(D) (from memory).
+func For(amps float64) Gauge {
+	for _, g := range []Gauge{14, 12} {
+		if amps <= g.MostAmps() {
+			return g
+		}
+	}
+	return 10
+}
+
+// A MetalBox is a box of standard size. Plastic ones have their volume moulded in.
+type MetalBox struct {
+	Size   string      `json:"size"` // inches, as in the table
+	Volume CubicInches `json:"volumeIn3"`
+}
+
+// MetalBoxes are the standard sizes.
+// Source: NEC table 314.16(A) (from memory).
+var MetalBoxes = []MetalBox{
+	{"3 x 2 x 1 1/2", 7.5}, {"3 x 2 x 2", 10.0}, {"3 x 2 x 2 1/4", 10.5}, {"3 x 2 x 2 1/2", 12.5}, {"3 x 2 x 2 3/4", 14.0}, {"3 x 2 x 3 1/2", 18.0},
+	{"4 x 2 1/8 x 1 1/2", 10.3}, {"4 x 2 1/8 x 1 7/8", 13.0}, {"4 x 2 1/8 x 2 1/8", 14.5},
+	{"4 square x 1 1/4", 18.0}, {"4 square x 1 1/2", 21.0}, {"4 square x 2 1/8", 30.3},
+	{"4 11/16 square x 1 1/4", 25.5}, {"4 11/16 square x 1 1/2", 29.5}, {"4 11/16 square x 2 1/8", 42.0},
+}
+
+// VolumeOf is the volume of a metal box of that size.
+func VolumeOf(size string) (CubicInches, error) {
+	for _, b := range MetalBoxes {
+		if b.Size == size {
+			return b.Volume, nil
+		}
+	}
+	return 0, fmt.Errorf("size %q: not among the standard metal boxes; give the volume that is marked in it", size)
+}
