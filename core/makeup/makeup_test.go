@@ -415,6 +415,6 @@ func TestPlatesAndSpacers(t *testing.T) {
 		assert.Equal(t, layers, Layers(setback), "%v", setback)
 	}
 	for in, words := range map[float64]string{6: "6", 0.4375: "7/16", 0.625: "5/8", 0.75: "3/4", 1.5: "1 1/2"} {
-		assert.Equal(t, words, fraction(in))
+		assert.Equal(t, words, Fraction(in))
 	}
 }

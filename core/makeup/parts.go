@@ -40,6 +40,19 @@ const (
 	stripStab  wire.Inches = 0.5
 )
 
+// A StripWay is a way a wire goes on, with how far it is bared.
+type StripWay struct {
+	Words  string
+	Inches wire.Inches
+	How    string
+}
+
+// StripWays are all of them.
+var StripWays = []StripWay{
+	{"a hook round a screw", stripHook, upper(howHook)}, {"a clamp plate", stripClamp, upper(howClamp)}, {"a push-in hole", stripPush, "14 AWG solid copper only"},
+	{"a lever", stripLever, upper(howLever)}, {"a twisted connector", stripTwist, upper(howTwist)}, {"a push-in splice", stripStab, upper(howStab)},
+}
+
 // jumperGauge is the circuit's: that of the breaker, or of the feed where it is
 // thicker.
 func (b *Box) jumperGauge() wire.Gauge {

@@ -144,7 +144,7 @@ func (w *wiring) makeUp(s *steps, p *Plan) {
 	stripOf := func(point string) string {
 		for _, strip := range p.Strip {
 			if strip.Point == point {
-				return fmt.Sprintf("%s: %s in, %s", point, fraction(float64(strip.Inches)), strip.How)
+				return fmt.Sprintf("%s: %s in, %s", point, Fraction(float64(strip.Inches)), strip.How)
 			}
 		}
 		return ""
@@ -176,7 +176,7 @@ func (w *wiring) makeUp(s *steps, p *Plan) {
 			detail := sp.Connector + "; same colour with same colour; pull each wire; no copper shows."
 			if len(jumpers) > 0 {
 				do += fmt.Sprintf(", jumper to %s", andList(jumpers))
-				detail = fmt.Sprintf("Jumpers of %d AWG, at least %s in. ", w.l.b.jumperGauge(), fraction(float64(jumperIn))) + detail
+				detail = fmt.Sprintf("Jumpers of %d AWG, at least %s in. ", w.l.b.jumperGauge(), Fraction(float64(jumperIn))) + detail
 			}
 			if !w.l.grounded && k == circuit.Ground && len(sp.Conductors) == 1 && w.l.line != nil {
 				detail = "No ground arrives: none is carried on from here. Cap it by itself."
@@ -190,7 +190,7 @@ func (w *wiring) makeUp(s *steps, p *Plan) {
 			if cable, _, ok := strings.Cut(pair[0], "@"); ok {
 				s.add(GateDead, fmt.Sprintf("%s of %s on %s", upper(names[k]), cable, w.terminalWords(pair[1])), stripOf(pair[0])+"; pull it.", pair[0], pair[1])
 			} else {
-				s.add(GateDead, fmt.Sprintf("Jumper from %s to %s", w.terminalWords(pair[0]), w.terminalWords(pair[1])), fmt.Sprintf("%d AWG, %s in.", w.l.b.jumperGauge(), fraction(float64(jumperIn))), pair[0], pair[1])
+				s.add(GateDead, fmt.Sprintf("Jumper from %s to %s", w.terminalWords(pair[0]), w.terminalWords(pair[1])), fmt.Sprintf("%d AWG, %s in.", w.l.b.jumperGauge(), Fraction(float64(jumperIn))), pair[0], pair[1])
 			}
 		}
 	}
@@ -228,8 +228,8 @@ func (w *wiring) terminalWords(point string) string {
 	return words + several
 }
 
-// fraction writes inches as they stand on a rule.
-func fraction(inches float64) string {
+// Fraction writes inches as they stand on a rule.
+func Fraction(inches float64) string {
 	const parts = 16
 	n := int(inches*parts + 0.5)
 	whole, rest, of := n/parts, n%parts, parts

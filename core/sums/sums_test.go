@@ -1,0 +1,92 @@
+package sums
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// TestAnswers against handbook figures, from memory where a table is named.
+func TestAnswers(t *testing.T) {
+	for _, row := range []struct {
+		key    string
+		given  map[string]float64
+		want   string
+		over   bool
+		source string
+	}{
+		{"fill", nil, "20.25 in3", true, "three 12-2 cables and a GFCI in 18 in3: NEC handbook kind"},
+		{"fill", map[string]float64{"volume": 21}, "20.25 in3", false, "the same in 4 square x 1 1/2"},
+		{"fill", map[string]float64{"c122": 0, "c142": 2, "clamps": 1, "volume": 14}, "16 in3", true, "8 + 2 + 4 + 2 by table 314.16(B)(1)"},
+		{"fill", map[string]float64{"c122": 5, "edition": 2017, "volume": 30}, "29.25 in3", false, "ten conductors, a device, grounds as one"},
+		{"drop", nil, "2.4 %", false, "NEC chapter 9 table 8: 12 AWG 1.93 ohm per 1000 ft; 2 x 50 x 1.93 / 1000 x 15 = 2.90 V"},
+		{"drop", map[string]float64{"gauge": 14, "feet": 100, "amps": 12}, "6.1 %", true, "table 8: 14 AWG 3.07 ohm; 7.37 V"},
+		{"drop", map[string]float64{"gauge": 10, "feet": 100, "amps": 20}, "4.0 %", true, "table 8: 10 AWG 1.21 ohm; 4.84 V"},
+		{"trip", map[string]float64{"mA": 6}, "5.59 s", false, "UL 943: 5.6 s at 6 mA"},
+		{"trip", map[string]float64{"mA": 264}, "0.025 s", false, "UL 943: 25 ms at 264 mA"},
+		{"trip", map[string]float64{"mA": 3}, "does not trip", false, "UL 943: none below 4 mA"},
+		{"trip", map[string]float64{"mA": 5}, "may or may not trip", false, "UL 943"},
+		{"leakage", map[string]float64{"cord": 4, "fixed": 2, "feet": 0}, "3.50 mA", false, "UL 101: 0.5 and 0.75 mA"},
+		{"leakage", map[string]float64{"cord": 8, "feet": 0}, "4.00 mA", true, "UL 101"},
+		{"heat", nil, "14.4 W", true, "0.1 ohm at 12 A"},
+		{"heat", map[string]float64{"ohms": 0.01}, "1.44 W", false, "Joule"},
+		{"strip", map[string]float64{"way": 0}, "3/4 in", false, "common practice, no source"},
+		{"strip", map[string]float64{"way": 3}, "7/16 in", false, "common practice, no source"},
+		{"spacers", nil, "2", false, "1/8 in by 1/16 in"},
+		{"spacers", map[string]float64{"setback": 0.5}, "8", true, "NEC 314.20"},
+		{"spacers", map[string]float64{"wall": 1}, "2", true, "NEC 314.20, wood"},
+		{"plate", map[string]float64{"gap": 0.0625}, "standard, 2 3/4 x 4 1/2 in", false, "plate sizes from memory"},
+		{"plate", map[string]float64{"gap": 0.5}, "large, 3 1/2 x 5 1/4 in", true, "plate sizes from memory"},
+		{"plate", map[string]float64{"gap": 2}, "none covers it", true, ""},
+		{"ratings", nil, "15 or 20 A", false, "NEC table 210.21(B)(3)"},
+		{"ratings", map[string]float64{"alone": 1}, "20 A", false, "NEC 210.21(B)(1)"},
+		{"ratings", map[string]float64{"breaker": 15}, "15 A", false, "NEC table 210.21(B)(3)"},
+	} {
+		s, err := Find(row.key)
+		require.NoError(t, err)
+		a, err := s.Work(row.given)
+		require.NoError(t, err, row.source)
+		main := ""
+		for _, line := range a.Lines {
+			if line.Main {
+				main = line.Value
+			}
+		}
+		assert.Equal(t, row.want, main, "%s %v: %s", row.key, row.given, row.source)
+		assert.Equal(t, row.over, a.Over, "%s %v", row.key, row.given)
+		assert.NotEmpty(t, a.Says)
+		assert.NotEmpty(t, a.Working)
+	}
+}
+
+func TestEverySumCanBeShown(t *testing.T) {
+	seen := map[string]bool{}
+	for _, s := range All() {
+		assert.False(t, seen[s.Key])
+		seen[s.Key] = true
+		assert.NotEmpty(t, s.Formula+s.Source, s.Key)
+		for _, f := range s.Fields {
+			assert.NotEmpty(t, f.Words)
+			for _, c := range f.Choices {
+				_, err := s.Work(map[string]float64{f.Key: c.Value})
+				assert.NoError(t, err, "%s: %s %v", s.Key, f.Key, c)
+			}
+		}
+	}
+}
+
+func TestBadSums(t *testing.T) {
+	_, err := Find("gold")
+	assert.ErrorContains(t, err, "gold")
+	for _, row := range []struct {
+		given map[string]float64
+		says  string
+	}{
+		{map[string]float64{"feet": -1}, "One way: -1"}, {map[string]float64{"gauge": 13}, "Wire: 13"}, {map[string]float64{"colour": 1}, "colour"}, {map[string]float64{"amps": math.NaN()}, "Load"},
+	} {
+		_, err := drop.Work(row.given)
+		assert.ErrorContains(t, err, row.says)
+	}
+}
