@@ -242,3 +242,30 @@ func TestServe(t *testing.T) {
 	}
 	assert.True(t, strings.HasPrefix(defaultAddress, "127.0.0.1:"), "on this machine alone unless told otherwise")
 }
+
+// TestMakeupAndRules: an opened box planned from the command line, by itself and
+// on its run, and what is wrong in the file named.
+func TestMakeupAndRules(t *testing.T) {
+	const box = `{ "format": "elvat-box/1", "id": "B1", "edition": 2023, "place": { "room": "garage" },
+		"breaker": { "amps": 20 }, "box": { "volumeIn3": 18 },
+		"cables": [ { "id": "W1", "role": "line", "awg": 12, "conductors": ["hot", "neutral", "ground"] } ],
+		"device": { "id": "G1", "kind": "gfci", "amps": 20, "terminals": "clamp" } }`
+	const run1 = `{ "format": "elvat-circuit/1", "name": "shed", "supply": { "volts": 120, "hz": 60 }, "breaker": { "label": "1", "amps": 20 },
+		"cables": [ { "id": "W1", "from": "panel", "to": "B1", "awg": 12, "feet": 30, "conductors": ["hot", "neutral", "ground"] } ],
+		"boxes": [ { "id": "B1", "label": "Shed", "devices": [ { "id": "R1", "kind": "receptacle", "amps": 15 } ] } ] }`
+	out, _, code := run(t, box, "makeup", "-")
+	require.Zero(t, code)
+	assert.Contains(t, out, `"G1.line.hot"`)
+	assert.Contains(t, out, `"issued": true`)
+	file := filepath.Join(t.TempDir(), "run.json")
+	require.NoError(t, os.WriteFile(file, []byte(run1), 0o600))
+	out, _, code = run(t, box, "makeup", "-", "--circuit", file)
+	require.Zero(t, code)
+	assert.Contains(t, out, `"label": "Shed"`)
+	out, _, code = run(t, box, "rules", "-")
+	require.Zero(t, code)
+	assert.Contains(t, out, "210.8(A)(2)")
+	_, problem, code := run(t, strings.Replace(box, "garage", "moon", 1), "rules", "-")
+	assert.NotZero(t, code)
+	assert.Contains(t, problem, "place.room")
+}

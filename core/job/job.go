@@ -28,6 +28,7 @@ type Facts struct {
 	Settled      bool     // the readings point at one box
 	Box          string   // what people call that box
 	Leading      []string // what people call the boxes in question, likeliest first
+	MadeUp       string   // the box made up last as planned, "" for none
 	LiveGround   string   // where a live ground pin is shown or not excluded, "" nowhere
 }
 
@@ -50,6 +51,8 @@ func (f Facts) Now() Phase {
 	switch {
 	case !f.CautionsRead || f.Outlets == 0:
 		return Complaint
+	case f.MadeUp != "":
+		return Prove
 	case !f.Settled:
 		return AsFound
 	default:
@@ -86,14 +89,29 @@ func (f Facts) detail(phase Phase) string {
 			return plural(f.Outlets, "outlet")
 		}
 	case AsFound:
+		if f.MadeUp != "" {
+			return "read before"
+		}
 		if f.Read == 0 {
 			return "nothing read"
 		}
 		return count(f.Read) + " of " + plural(f.Halves, "half")
 	case Dead:
+		if f.MadeUp != "" {
+			return "not recorded"
+		}
 		return "not proven"
+	case MakeUp:
+		return f.MadeUp
+	case Prove:
+		if f.MadeUp == "" {
+			return ""
+		}
+		return count(f.Read) + " of " + plural(f.Halves, "half")
 	case OpenBox:
 		switch {
+		case f.MadeUp != "":
+			return f.MadeUp
 		case f.Settled:
 			return f.Box
 		case len(f.Leading) > 1:
@@ -115,6 +133,8 @@ func (f Facts) HoldUp() string {
 		return "No run yet: breaker and outlets"
 	case !f.CautionsRead:
 		return "Standing cautions not read"
+	case f.MadeUp != "" && f.Read < f.Halves:
+		return f.MadeUp + " made up: read what hangs on it, " + count(f.Read) + " of " + plural(f.Halves, "half")
 	case f.Read == 0:
 		return "Nothing read yet"
 	case f.Settled:

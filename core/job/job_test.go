@@ -25,6 +25,8 @@ func TestPhaseFollowsFromFacts(t *testing.T) {
 		{"all sound", Facts{CautionsRead: true, Outlets: 4, Halves: 8, Read: 8}, AsFound, "Nothing found wrong so far", nil},
 		{"settled", Facts{CautionsRead: true, Outlets: 4, Halves: 8, Read: 6, Settled: true, Box: "Bench", Leading: []string{"Bench"}}, Dead,
 			"Open Bench: prove it dead first", map[Phase]string{Dead: "not proven", OpenBox: "Bench"}},
+		{"made up, to be read again", Facts{CautionsRead: true, Outlets: 4, Halves: 8, Read: 2, MadeUp: "Bench"}, Prove,
+			"Bench made up: read what hangs on it, 2 of 8 halves", map[Phase]string{MakeUp: "Bench", Prove: "2 of 8 halves", Dead: "not recorded"}},
 		{"a danger goes first", Facts{CautionsRead: true, Outlets: 4, Read: 6, Settled: true, Box: "Bench", LiveGround: "Sink"}, Dead,
 			"A live ground pin is not excluded at Sink", nil},
 	} {

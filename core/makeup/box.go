@@ -126,8 +126,9 @@ type Existing struct {
 	Terminals  string             `json:"terminals,omitempty"`
 	Takes      int                `json:"wiresPerTerminal,omitempty"`
 	Wiring     [][2]string        `json:"wiring,omitempty"`
-	Taps       []Tap              `json:"taps,omitempty"` // on the photograph of the pulled device
-	Seen       []string           `json:"seen,omitempty"` // bare-copper, scorched, cracked, loose-terminal, worn-contacts
+	Makeup     circuit.Makeup     `json:"makeup,omitempty"` // in short, where nothing is spelled out
+	Taps       []Tap              `json:"taps,omitempty"`   // on the photograph of the pulled device
+	Seen       []string           `json:"seen,omitempty"`   // bare-copper, scorched, cracked, loose-terminal, worn-contacts
 }
 
 // A Tap is a wire pointed at on the photograph of the pulled device.
@@ -444,7 +445,7 @@ func (b *Box) checkExisting() error {
 	err := first(
 		oneOf("existing.kind", e.Kind, []circuit.DeviceKind{circuit.Receptacle, circuit.GFCI}), oneOf("existing.slots", e.Slots, []int{2, 3}),
 		oneOf("existing.terminals", e.Terminals, terminals), oneOf("existing.tab.hot", e.Tab.Hot, tabStates), oneOf("existing.tab.neutral", e.Tab.Neutral, tabStates),
-		oneOf("existing.generation", e.Generation, []circuit.Generation{circuit.Current, circuit.Legacy}),
+		oneOf("existing.makeup", e.Makeup, []circuit.Makeup{"", circuit.FeedThrough, circuit.Pigtail}), oneOf("existing.generation", e.Generation, []circuit.Generation{circuit.Current, circuit.Legacy}),
 	)
 	if err != nil {
 		return err

@@ -44,7 +44,27 @@ func (b *Box) landings() [][2]string {
 	for _, tap := range b.Existing.Taps {
 		pairs = append(pairs, [2]string{tap.Wire, tap.To})
 	}
+	if pairs == nil && b.Existing.Makeup != "" {
+		e := b.Existing
+		old := circuit.Device{ID: e.ID, Kind: e.Kind, Slots: e.Slots, Tab: e.Tab}
+		if old.ID == "" {
+			old.ID = "old"
+		}
+		c := b.model([]circuit.Device{old}, nil)
+		box := c.Box(b.ID)
+		box.Wiring, box.Makeup = nil, e.Makeup
+		box.Bonded = b.Box.Bonded != nil && *b.Box.Bonded && b.Box.Material == circuit.Metal
+		pairs = c.Pairs(box)
+	}
 	return pairs
+}
+
+// Landings are the terminations recorded of what is there now.
+func (b *Box) Landings() [][2]string {
+	if b.Existing == nil {
+		return nil
+	}
+	return b.landings()
 }
 
 // checkWiring reports a recorded termination that names nothing in the box.

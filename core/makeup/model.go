@@ -70,7 +70,7 @@ func (b *Box) onRun(run *circuit.Circuit, devices []circuit.Device, wiring [][2]
 		if box == nil {
 			return nil, fmt.Errorf("box %s: not on the run", b.ID)
 		}
-		if err := b.agrees(c); err != nil {
+		if err := b.Agrees(c); err != nil {
 			return nil, err
 		}
 		box.Material, box.Bonded, box.Makeup, box.Load = b.Box.Material, false, "", nil
@@ -95,9 +95,9 @@ func (b *Box) onRun(run *circuit.Circuit, devices []circuit.Device, wiring [][2]
 	return c, c.Check()
 }
 
-// agrees reports a cable of the box that the run does not have there, or the
+// Agrees reports a cable of the box that the run does not have there, or the
 // other way round.
-func (b *Box) agrees(c *circuit.Circuit) error {
+func (b *Box) Agrees(c *circuit.Circuit) error {
 	there := map[string]bool{}
 	for _, cable := range c.Cables {
 		if cable.From != b.ID && cable.To != b.ID {

@@ -374,3 +374,12 @@ func (b *Box) Apply(run *circuit.Circuit, p *Plan) error {
 	*run = *c
 	return run.Check()
 }
+
+// Disagrees notes on a plan made without the run why it was.
+func (p *Plan) Disagrees(reason error) {
+	p.Findings = append([]Finding{{
+		Code: "run-disagrees", Severity: Must, At: []string{p.ID}, Text: "The box and the run do not agree: " + reason.Error() + ".", Practice: commonPractice,
+		Fix: "Correct the one that is wrong. Until then the plan does not know what lies beyond this box.",
+	}}, p.Findings...)
+	p.Issued = false
+}

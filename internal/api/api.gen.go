@@ -15,7 +15,11 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/job"
+	"elvat/core/makeup"
+	"elvat/core/nec"
+	"elvat/core/practice"
 	"elvat/core/runs"
+	"elvat/core/sums"
 	"elvat/core/tester"
 
 	"github.com/labstack/echo/v5"
@@ -277,6 +281,9 @@ func (e Tool) Valid() bool {
 	}
 }
 
+// Amps defines model for Amps.
+type Amps = nec.Amps
+
 // Basics defines model for Basics.
 type Basics struct {
 	// AssumedFeet Taken for a cable nobody paced off
@@ -307,6 +314,18 @@ type Basics struct {
 
 // BasicsLamps defines model for Basics.Lamps.
 type BasicsLamps string
+
+// Box defines model for Box.
+type Box = makeup.Box
+
+// BoxCable defines model for BoxCable.
+type BoxCable = makeup.Cable
+
+// BoxFile An elvat-box/1 document; checked by the makeup package
+type BoxFile = json.RawMessage
+
+// BoxPlace defines model for BoxPlace.
+type BoxPlace = nec.Place
 
 // Breaker defines model for Breaker.
 type Breaker struct {
@@ -380,6 +399,9 @@ type CallSummary struct {
 	Title    string     `json:"title"`
 }
 
+// Chosen defines model for Chosen.
+type Chosen = makeup.Device
+
 // Clue defines model for Clue.
 type Clue = runs.Clue
 
@@ -404,11 +426,17 @@ type Diagnosis = diagnosis.Result
 // Evidence defines model for Evidence.
 type Evidence = diagnosis.Evidence
 
+// Existing defines model for Existing.
+type Existing = makeup.Existing
+
 // Fault defines model for Fault.
 type Fault = circuit.Fault
 
 // Find defines model for Find.
 type Find = diagnosis.Find
+
+// Finding defines model for Finding.
+type Finding = makeup.Finding
 
 // FoundFault defines model for FoundFault.
 type FoundFault = diagnosis.FoundFault
@@ -423,6 +451,9 @@ type HalfFound struct {
 	Half   Half   `json:"half"`
 }
 
+// HouseSheet defines model for HouseSheet.
+type HouseSheet = practice.Sheet
+
 // LampOrder defines model for LampOrder.
 type LampOrder struct {
 	Lamps []LampOrderLamps `json:"lamps"`
@@ -430,6 +461,9 @@ type LampOrder struct {
 
 // LampOrderLamps defines model for LampOrder.Lamps.
 type LampOrderLamps string
+
+// Landing defines model for Landing.
+type Landing = [2]string
 
 // Level defines model for Level.
 type Level string
@@ -491,6 +525,28 @@ type NewStop struct {
 // NewStopSlots defines model for NewStop.Slots.
 type NewStopSlots int
 
+// OpenedBox defines model for OpenedBox.
+type OpenedBox struct {
+	Box Box `json:"box"`
+
+	// Done Steps of the plan that are done
+	Done  []string `json:"done"`
+	Label string   `json:"label"`
+
+	// Landings What lands where now
+	Landings []Landing `json:"landings"`
+
+	// MadeAt When it was made up as planned
+	MadeAt *time.Time `json:"madeAt,omitempty"`
+
+	// Photograph Names the latest picture
+	Photograph *int64 `json:"photograph,omitempty"`
+	Plan       Plan   `json:"plan"`
+
+	// Recorded Somebody has looked into it
+	Recorded bool `json:"recorded"`
+}
+
 // Outcome defines model for Outcome.
 type Outcome = diagnosis.Outcome
 
@@ -499,6 +555,9 @@ type Phoned = diagnosis.Phoned
 
 // Place defines model for Place.
 type Place = runs.Place
+
+// Plan defines model for Plan.
+type Plan = makeup.Plan
 
 // Practice defines model for Practice.
 type Practice = diagnosis.Practice
@@ -528,11 +587,20 @@ type Problem struct {
 // Progress defines model for Progress.
 type Progress = job.Progress
 
+// Proof defines model for Proof.
+type Proof = makeup.Proof
+
 // Reading defines model for Reading.
 type Reading = tester.Reading
 
 // ReadingFile One reading of elvat-readings/1; checked against the circuit by the tester package
 type ReadingFile = json.RawMessage
+
+// Rule defines model for Rule.
+type Rule = nec.Rule
+
+// Shop defines model for Shop.
+type Shop = practice.Shop
 
 // Side defines model for Side.
 type Side string
@@ -545,6 +613,14 @@ type Site = diagnosis.Site
 
 // State As in elvat-readings/1; what is absent is as the circuit file says
 type State = tester.State
+
+// Step defines model for Step.
+type Step = makeup.Step
+
+// StepsDone defines model for StepsDone.
+type StepsDone struct {
+	Done []string `json:"done"`
+}
 
 // Stop defines model for Stop.
 type Stop = circuit.Stop
@@ -581,11 +657,28 @@ type StoredReading struct {
 	Withdrawn bool      `json:"withdrawn"`
 }
 
+// Sum defines model for Sum.
+type Sum = sums.Sum
+
+// SumAnswer defines model for SumAnswer.
+type SumAnswer = sums.Answer
+
+// SumField defines model for SumField.
+type SumField = sums.Field
+
+// SumValues defines model for SumValues.
+type SumValues struct {
+	Values map[string]float64 `json:"values"`
+}
+
 // Suspect defines model for Suspect.
 type Suspect = diagnosis.Suspect
 
 // Sweep defines model for Sweep.
 type Sweep = diagnosis.Sweep
+
+// Tabs defines model for Tabs.
+type Tabs = circuit.Tabs
 
 // Taken defines model for Taken.
 type Taken struct {
@@ -594,11 +687,17 @@ type Taken struct {
 	Volts      float64 `json:"volts"`
 }
 
+// Tap defines model for Tap.
+type Tap = makeup.Tap
+
 // Test defines model for Test.
 type Test = diagnosis.Test
 
 // Tool defines model for Tool.
 type Tool string
+
+// Verdict defines model for Verdict.
+type Verdict = nec.Verdict
 
 // Volts Volts rms; the last three against a known ground
 type Volts struct {
@@ -609,6 +708,9 @@ type Volts struct {
 	NeutralEarth  *float32 `json:"neutralEarth,omitempty"`
 	NeutralGround *float32 `json:"neutralGround,omitempty"`
 }
+
+// Way defines model for Way.
+type Way = makeup.Way
 
 // Withdrawal defines model for Withdrawal.
 type Withdrawal struct {
@@ -624,6 +726,9 @@ type CallID = int64
 
 // ReadingID defines model for ReadingID.
 type ReadingID = string
+
+// BoxNow defines model for BoxNow.
+type BoxNow = OpenedBox
 
 // CallNow defines model for CallNow.
 type CallNow = Call
@@ -646,6 +751,12 @@ type CreateCallJSONRequestBody = NewCall
 
 // ChangeCallJSONRequestBody defines body for ChangeCall for application/json ContentType.
 type ChangeCallJSONRequestBody = CallChange
+
+// SetBoxJSONRequestBody defines body for SetBox for application/json ContentType.
+type SetBoxJSONRequestBody = BoxFile
+
+// SetStepsJSONRequestBody defines body for SetSteps for application/json ContentType.
+type SetStepsJSONRequestBody = StepsDone
 
 // SetBreakerJSONRequestBody defines body for SetBreaker for application/json ContentType.
 type SetBreakerJSONRequestBody = BreakerChange
@@ -683,11 +794,17 @@ type ChangeStopJSONRequestBody = StopChange
 // AskWhyJSONRequestBody defines body for AskWhy for application/json ContentType.
 type AskWhyJSONRequestBody AskWhyJSONBody
 
+// SetHouseJSONRequestBody defines body for SetHouse for application/json ContentType.
+type SetHouseJSONRequestBody = Shop
+
 // SetLampsJSONRequestBody defines body for SetLamps for application/json ContentType.
 type SetLampsJSONRequestBody = LampOrder
 
 // SetPracticeJSONRequestBody defines body for SetPractice for application/json ContentType.
 type SetPracticeJSONRequestBody = Practice
+
+// WorkSumJSONRequestBody defines body for WorkSum for application/json ContentType.
+type WorkSumJSONRequestBody = SumValues
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
@@ -706,6 +823,24 @@ type ServerInterface interface {
 	// ChangeCall Correct title or complaint
 	// (PATCH /api/calls/{call})
 	ChangeCall(ctx *echo.Context, call CallID) error
+	// GetBox An opened box with its plan; before it is recorded, as the run knows it
+	// (GET /api/calls/{call}/boxes/{box})
+	GetBox(ctx *echo.Context, call CallID, box BoxID) error
+	// SetBox Record what is in the box and what is to go in, elvat-box/1
+	// (PUT /api/calls/{call}/boxes/{box})
+	SetBox(ctx *echo.Context, call CallID, box BoxID) error
+	// MakeUpBox The box was made up as planned; the run is that from now on
+	// (POST /api/calls/{call}/boxes/{box}/made)
+	MakeUpBox(ctx *echo.Context, call CallID, box BoxID) error
+	// GetPhotograph The picture of the pulled device
+	// (GET /api/calls/{call}/boxes/{box}/photograph)
+	GetPhotograph(ctx *echo.Context, call CallID, box BoxID) error
+	// SetPhotograph Keep a picture of the pulled device, JPEG or PNG; position data is not kept
+	// (PUT /api/calls/{call}/boxes/{box}/photograph)
+	SetPhotograph(ctx *echo.Context, call CallID, box BoxID) error
+	// SetSteps Which steps of the plan are done
+	// (PUT /api/calls/{call}/boxes/{box}/steps)
+	SetSteps(ctx *echo.Context, call CallID, box BoxID) error
 	// SetBreaker The breaker that feeds the run
 	// (PUT /api/calls/{call}/breaker)
 	SetBreaker(ctx *echo.Context, call CallID) error
@@ -760,6 +895,12 @@ type ServerInterface interface {
 	// AskWhy Each reading held against one suspect
 	// (POST /api/calls/{call}/why)
 	AskWhy(ctx *echo.Context, call CallID) error
+	// GetHouse The house practice, the edition in force, prices and amendments
+	// (GET /api/house)
+	GetHouse(ctx *echo.Context) error
+	// SetHouse Set them; what is absent is as usual again
+	// (PUT /api/house)
+	SetHouse(ctx *echo.Context) error
 	// SetLamps Which lamp of the shop's plug tester stands for which pair, left to right
 	// (PUT /api/lamps)
 	SetLamps(ctx *echo.Context) error
@@ -769,6 +910,12 @@ type ServerInterface interface {
 	// SetPractice Set them; what is absent is as usual again
 	// (PUT /api/practice)
 	SetPractice(ctx *echo.Context) error
+	// ListSums The sums, with what each asks
+	// (GET /api/sums)
+	ListSums(ctx *echo.Context) error
+	// WorkSum What it comes to
+	// (POST /api/sums/{sum})
+	WorkSum(ctx *echo.Context, sum string) error
 }
 
 // ServerInterfaceWrapper converts echo contexts to parameters.
@@ -832,6 +979,150 @@ func (w *ServerInterfaceWrapper) ChangeCall(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ChangeCall(ctx, call)
+	return err
+}
+
+// GetBox converts echo context to params.
+func (w *ServerInterfaceWrapper) GetBox(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "box" -------------
+	var box BoxID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "box", ctx.Param("box"), &box, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter box: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetBox(ctx, call, box)
+	return err
+}
+
+// SetBox converts echo context to params.
+func (w *ServerInterfaceWrapper) SetBox(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "box" -------------
+	var box BoxID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "box", ctx.Param("box"), &box, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter box: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetBox(ctx, call, box)
+	return err
+}
+
+// MakeUpBox converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeUpBox(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "box" -------------
+	var box BoxID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "box", ctx.Param("box"), &box, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter box: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeUpBox(ctx, call, box)
+	return err
+}
+
+// GetPhotograph converts echo context to params.
+func (w *ServerInterfaceWrapper) GetPhotograph(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "box" -------------
+	var box BoxID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "box", ctx.Param("box"), &box, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter box: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetPhotograph(ctx, call, box)
+	return err
+}
+
+// SetPhotograph converts echo context to params.
+func (w *ServerInterfaceWrapper) SetPhotograph(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "box" -------------
+	var box BoxID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "box", ctx.Param("box"), &box, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter box: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetPhotograph(ctx, call, box)
+	return err
+}
+
+// SetSteps converts echo context to params.
+func (w *ServerInterfaceWrapper) SetSteps(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "box" -------------
+	var box BoxID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "box", ctx.Param("box"), &box, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter box: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetSteps(ctx, call, box)
 	return err
 }
 
@@ -1163,6 +1454,24 @@ func (w *ServerInterfaceWrapper) AskWhy(ctx *echo.Context) error {
 	return err
 }
 
+// GetHouse converts echo context to params.
+func (w *ServerInterfaceWrapper) GetHouse(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetHouse(ctx)
+	return err
+}
+
+// SetHouse converts echo context to params.
+func (w *ServerInterfaceWrapper) SetHouse(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetHouse(ctx)
+	return err
+}
+
 // SetLamps converts echo context to params.
 func (w *ServerInterfaceWrapper) SetLamps(ctx *echo.Context) error {
 	var err error
@@ -1187,6 +1496,31 @@ func (w *ServerInterfaceWrapper) SetPractice(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SetPractice(ctx)
+	return err
+}
+
+// ListSums converts echo context to params.
+func (w *ServerInterfaceWrapper) ListSums(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListSums(ctx)
+	return err
+}
+
+// WorkSum converts echo context to params.
+func (w *ServerInterfaceWrapper) WorkSum(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "sum" -------------
+	var sum string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "sum", ctx.Param("sum"), &sum, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter sum: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WorkSum(ctx, sum)
 	return err
 }
 
@@ -1259,12 +1593,24 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/api/calls/:call/loads/:load", wrapper.RemoveLoad, options.OperationMiddlewares["removeLoad"]...)
 	router.PUT(options.BaseURL+"/api/calls/:call/changed/:device", wrapper.SetChanged, options.OperationMiddlewares["setChanged"]...)
 	router.POST(options.BaseURL+"/api/calls/:call/meter", wrapper.TakeFromMeter, options.OperationMiddlewares["takeFromMeter"]...)
+	router.GET(options.BaseURL+"/api/calls/:call/boxes/:box", wrapper.GetBox, options.OperationMiddlewares["getBox"]...)
+	router.PUT(options.BaseURL+"/api/calls/:call/boxes/:box", wrapper.SetBox, options.OperationMiddlewares["setBox"]...)
+	router.PUT(options.BaseURL+"/api/calls/:call/boxes/:box/steps", wrapper.SetSteps, options.OperationMiddlewares["setSteps"]...)
+	router.POST(options.BaseURL+"/api/calls/:call/boxes/:box/made", wrapper.MakeUpBox, options.OperationMiddlewares["makeUpBox"]...)
+	router.GET(options.BaseURL+"/api/calls/:call/boxes/:box/photograph", wrapper.GetPhotograph, options.OperationMiddlewares["getPhotograph"]...)
+	router.PUT(options.BaseURL+"/api/calls/:call/boxes/:box/photograph", wrapper.SetPhotograph, options.OperationMiddlewares["setPhotograph"]...)
+	router.GET(options.BaseURL+"/api/house", wrapper.GetHouse, options.OperationMiddlewares["getHouse"]...)
+	router.PUT(options.BaseURL+"/api/house", wrapper.SetHouse, options.OperationMiddlewares["setHouse"]...)
+	router.GET(options.BaseURL+"/api/sums", wrapper.ListSums, options.OperationMiddlewares["listSums"]...)
+	router.POST(options.BaseURL+"/api/sums/:sum", wrapper.WorkSum, options.OperationMiddlewares["workSum"]...)
 	router.GET(options.BaseURL+"/api/practice", wrapper.GetPractice, options.OperationMiddlewares["getPractice"]...)
 	router.PUT(options.BaseURL+"/api/practice", wrapper.SetPractice, options.OperationMiddlewares["setPractice"]...)
 	router.PUT(options.BaseURL+"/api/lamps", wrapper.SetLamps, options.OperationMiddlewares["setLamps"]...)
 	router.GET(options.BaseURL+"/api/basics", wrapper.GetBasics, options.OperationMiddlewares["getBasics"]...)
 
 }
+
+type BoxNowJSONResponse OpenedBox
 
 type CallNowJSONResponse Call
 
@@ -1453,6 +1799,255 @@ type ChangeCalldefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ChangeCalldefaultApplicationProblemPlusJSONResponse) VisitChangeCallResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBoxRequestObject struct {
+	Call CallID `json:"call"`
+	Box  BoxID  `json:"box"`
+}
+
+type GetBoxResponseObject interface {
+	VisitGetBoxResponse(w http.ResponseWriter) error
+}
+
+type GetBox200JSONResponse struct{ BoxNowJSONResponse }
+
+func (response GetBox200JSONResponse) VisitGetBoxResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBoxdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetBoxdefaultApplicationProblemPlusJSONResponse) VisitGetBoxResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetBoxRequestObject struct {
+	Call CallID `json:"call"`
+	Box  BoxID  `json:"box"`
+	Body *SetBoxJSONRequestBody
+}
+
+type SetBoxResponseObject interface {
+	VisitSetBoxResponse(w http.ResponseWriter) error
+}
+
+type SetBox200JSONResponse struct{ BoxNowJSONResponse }
+
+func (response SetBox200JSONResponse) VisitSetBoxResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetBoxdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetBoxdefaultApplicationProblemPlusJSONResponse) VisitSetBoxResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeUpBoxRequestObject struct {
+	Call CallID `json:"call"`
+	Box  BoxID  `json:"box"`
+}
+
+type MakeUpBoxResponseObject interface {
+	VisitMakeUpBoxResponse(w http.ResponseWriter) error
+}
+
+type MakeUpBox200JSONResponse struct{ CallNowJSONResponse }
+
+func (response MakeUpBox200JSONResponse) VisitMakeUpBoxResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeUpBoxdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeUpBoxdefaultApplicationProblemPlusJSONResponse) VisitMakeUpBoxResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPhotographRequestObject struct {
+	Call CallID `json:"call"`
+	Box  BoxID  `json:"box"`
+}
+
+type GetPhotographResponseObject interface {
+	VisitGetPhotographResponse(w http.ResponseWriter) error
+}
+
+type GetPhotograph200ImagejpegResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetPhotograph200ImagejpegResponse) VisitGetPhotographResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "image/jpeg")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetPhotographdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPhotographdefaultApplicationProblemPlusJSONResponse) VisitGetPhotographResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPhotographRequestObject struct {
+	Call CallID `json:"call"`
+	Box  BoxID  `json:"box"`
+	Body io.Reader
+}
+
+type SetPhotographResponseObject interface {
+	VisitSetPhotographResponse(w http.ResponseWriter) error
+}
+
+type SetPhotograph200JSONResponse struct{ BoxNowJSONResponse }
+
+func (response SetPhotograph200JSONResponse) VisitSetPhotographResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPhotographdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetPhotographdefaultApplicationProblemPlusJSONResponse) VisitSetPhotographResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetStepsRequestObject struct {
+	Call CallID `json:"call"`
+	Box  BoxID  `json:"box"`
+	Body *SetStepsJSONRequestBody
+}
+
+type SetStepsResponseObject interface {
+	VisitSetStepsResponse(w http.ResponseWriter) error
+}
+
+type SetSteps200JSONResponse struct{ BoxNowJSONResponse }
+
+func (response SetSteps200JSONResponse) VisitSetStepsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetStepsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetStepsdefaultApplicationProblemPlusJSONResponse) VisitSetStepsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -2196,6 +2791,83 @@ func (response AskWhydefaultApplicationProblemPlusJSONResponse) VisitAskWhyRespo
 	return err
 }
 
+type GetHouseRequestObject struct {
+}
+
+type GetHouseResponseObject interface {
+	VisitGetHouseResponse(w http.ResponseWriter) error
+}
+
+type GetHouse200JSONResponse HouseSheet
+
+func (response GetHouse200JSONResponse) VisitGetHouseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetHousedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetHousedefaultApplicationProblemPlusJSONResponse) VisitGetHouseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetHouseRequestObject struct {
+	Body *SetHouseJSONRequestBody
+}
+
+type SetHouseResponseObject interface {
+	VisitSetHouseResponse(w http.ResponseWriter) error
+}
+
+type SetHouse200JSONResponse HouseSheet
+
+func (response SetHouse200JSONResponse) VisitSetHouseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetHousedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetHousedefaultApplicationProblemPlusJSONResponse) VisitSetHouseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SetLampsRequestObject struct {
 	Body *SetLampsJSONRequestBody
 }
@@ -2312,6 +2984,84 @@ func (response SetPracticedefaultApplicationProblemPlusJSONResponse) VisitSetPra
 	return err
 }
 
+type ListSumsRequestObject struct {
+}
+
+type ListSumsResponseObject interface {
+	VisitListSumsResponse(w http.ResponseWriter) error
+}
+
+type ListSums200JSONResponse []Sum
+
+func (response ListSums200JSONResponse) VisitListSumsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSumsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListSumsdefaultApplicationProblemPlusJSONResponse) VisitListSumsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WorkSumRequestObject struct {
+	Sum  string `json:"sum"`
+	Body *WorkSumJSONRequestBody
+}
+
+type WorkSumResponseObject interface {
+	VisitWorkSumResponse(w http.ResponseWriter) error
+}
+
+type WorkSum200JSONResponse SumAnswer
+
+func (response WorkSum200JSONResponse) VisitWorkSumResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WorkSumdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WorkSumdefaultApplicationProblemPlusJSONResponse) VisitWorkSumResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 	// GetBasics What the screens need to know before any call
@@ -2329,6 +3079,24 @@ type StrictServerInterface interface {
 	// ChangeCall Correct title or complaint
 	// (PATCH /api/calls/{call})
 	ChangeCall(ctx context.Context, request ChangeCallRequestObject) (ChangeCallResponseObject, error)
+	// GetBox An opened box with its plan; before it is recorded, as the run knows it
+	// (GET /api/calls/{call}/boxes/{box})
+	GetBox(ctx context.Context, request GetBoxRequestObject) (GetBoxResponseObject, error)
+	// SetBox Record what is in the box and what is to go in, elvat-box/1
+	// (PUT /api/calls/{call}/boxes/{box})
+	SetBox(ctx context.Context, request SetBoxRequestObject) (SetBoxResponseObject, error)
+	// MakeUpBox The box was made up as planned; the run is that from now on
+	// (POST /api/calls/{call}/boxes/{box}/made)
+	MakeUpBox(ctx context.Context, request MakeUpBoxRequestObject) (MakeUpBoxResponseObject, error)
+	// GetPhotograph The picture of the pulled device
+	// (GET /api/calls/{call}/boxes/{box}/photograph)
+	GetPhotograph(ctx context.Context, request GetPhotographRequestObject) (GetPhotographResponseObject, error)
+	// SetPhotograph Keep a picture of the pulled device, JPEG or PNG; position data is not kept
+	// (PUT /api/calls/{call}/boxes/{box}/photograph)
+	SetPhotograph(ctx context.Context, request SetPhotographRequestObject) (SetPhotographResponseObject, error)
+	// SetSteps Which steps of the plan are done
+	// (PUT /api/calls/{call}/boxes/{box}/steps)
+	SetSteps(ctx context.Context, request SetStepsRequestObject) (SetStepsResponseObject, error)
 	// SetBreaker The breaker that feeds the run
 	// (PUT /api/calls/{call}/breaker)
 	SetBreaker(ctx context.Context, request SetBreakerRequestObject) (SetBreakerResponseObject, error)
@@ -2383,6 +3151,12 @@ type StrictServerInterface interface {
 	// AskWhy Each reading held against one suspect
 	// (POST /api/calls/{call}/why)
 	AskWhy(ctx context.Context, request AskWhyRequestObject) (AskWhyResponseObject, error)
+	// GetHouse The house practice, the edition in force, prices and amendments
+	// (GET /api/house)
+	GetHouse(ctx context.Context, request GetHouseRequestObject) (GetHouseResponseObject, error)
+	// SetHouse Set them; what is absent is as usual again
+	// (PUT /api/house)
+	SetHouse(ctx context.Context, request SetHouseRequestObject) (SetHouseResponseObject, error)
 	// SetLamps Which lamp of the shop's plug tester stands for which pair, left to right
 	// (PUT /api/lamps)
 	SetLamps(ctx context.Context, request SetLampsRequestObject) (SetLampsResponseObject, error)
@@ -2392,6 +3166,12 @@ type StrictServerInterface interface {
 	// SetPractice Set them; what is absent is as usual again
 	// (PUT /api/practice)
 	SetPractice(ctx context.Context, request SetPracticeRequestObject) (SetPracticeResponseObject, error)
+	// ListSums The sums, with what each asks
+	// (GET /api/sums)
+	ListSums(ctx context.Context, request ListSumsRequestObject) (ListSumsResponseObject, error)
+	// WorkSum What it comes to
+	// (POST /api/sums/{sum})
+	WorkSum(ctx context.Context, request WorkSumRequestObject) (WorkSumResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *echo.Context, request any) (any, error)
@@ -2565,6 +3345,210 @@ func (sh *strictHandler) ChangeCall(ctx *echo.Context, call CallID) error {
 		return err
 	} else if validResponse, ok := response.(ChangeCallResponseObject); ok {
 		return validResponse.VisitChangeCallResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetBox operation middleware
+func (sh *strictHandler) GetBox(ctx *echo.Context, call CallID, box BoxID) error {
+	var request GetBoxRequestObject
+
+	request.Call = call
+	request.Box = box
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetBox(ctx.Request().Context(), request.(GetBoxRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetBox")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetBoxResponseObject); ok {
+		return validResponse.VisitGetBoxResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetBox operation middleware
+func (sh *strictHandler) SetBox(ctx *echo.Context, call CallID, box BoxID) error {
+	var request SetBoxRequestObject
+
+	request.Call = call
+	request.Box = box
+
+	var body SetBoxJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetBox(ctx.Request().Context(), request.(SetBoxRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetBox")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetBoxResponseObject); ok {
+		return validResponse.VisitSetBoxResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MakeUpBox operation middleware
+func (sh *strictHandler) MakeUpBox(ctx *echo.Context, call CallID, box BoxID) error {
+	var request MakeUpBoxRequestObject
+
+	request.Call = call
+	request.Box = box
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeUpBox(ctx.Request().Context(), request.(MakeUpBoxRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeUpBox")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MakeUpBoxResponseObject); ok {
+		return validResponse.VisitMakeUpBoxResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetPhotograph operation middleware
+func (sh *strictHandler) GetPhotograph(ctx *echo.Context, call CallID, box BoxID) error {
+	var request GetPhotographRequestObject
+
+	request.Call = call
+	request.Box = box
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPhotograph(ctx.Request().Context(), request.(GetPhotographRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPhotograph")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetPhotographResponseObject); ok {
+		return validResponse.VisitGetPhotographResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetPhotograph operation middleware
+func (sh *strictHandler) SetPhotograph(ctx *echo.Context, call CallID, box BoxID) error {
+	var request SetPhotographRequestObject
+
+	request.Call = call
+	request.Box = box
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetPhotograph(ctx.Request().Context(), request.(SetPhotographRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetPhotograph")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetPhotographResponseObject); ok {
+		return validResponse.VisitSetPhotographResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetSteps operation middleware
+func (sh *strictHandler) SetSteps(ctx *echo.Context, call CallID, box BoxID) error {
+	var request SetStepsRequestObject
+
+	request.Call = call
+	request.Box = box
+
+	var body SetStepsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetSteps(ctx.Request().Context(), request.(SetStepsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetSteps")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetStepsResponseObject); ok {
+		return validResponse.VisitSetStepsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -3304,6 +4288,75 @@ func (sh *strictHandler) AskWhy(ctx *echo.Context, call CallID) error {
 	return nil
 }
 
+// GetHouse operation middleware
+func (sh *strictHandler) GetHouse(ctx *echo.Context) error {
+	var request GetHouseRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetHouse(ctx.Request().Context(), request.(GetHouseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetHouse")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetHouseResponseObject); ok {
+		return validResponse.VisitGetHouseResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetHouse operation middleware
+func (sh *strictHandler) SetHouse(ctx *echo.Context) error {
+	var request SetHouseRequestObject
+
+	var body SetHouseJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetHouse(ctx.Request().Context(), request.(SetHouseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetHouse")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetHouseResponseObject); ok {
+		return validResponse.VisitSetHouseResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // SetLamps operation middleware
 func (sh *strictHandler) SetLamps(ctx *echo.Context) error {
 	var request SetLampsRequestObject
@@ -3413,6 +4466,77 @@ func (sh *strictHandler) SetPractice(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SetPracticeResponseObject); ok {
 		return validResponse.VisitSetPracticeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListSums operation middleware
+func (sh *strictHandler) ListSums(ctx *echo.Context) error {
+	var request ListSumsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListSums(ctx.Request().Context(), request.(ListSumsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListSums")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListSumsResponseObject); ok {
+		return validResponse.VisitListSumsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// WorkSum operation middleware
+func (sh *strictHandler) WorkSum(ctx *echo.Context, sum string) error {
+	var request WorkSumRequestObject
+
+	request.Sum = sum
+
+	var body WorkSumJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WorkSum(ctx.Request().Context(), request.(WorkSumRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WorkSum")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WorkSumResponseObject); ok {
+		return validResponse.VisitWorkSumResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

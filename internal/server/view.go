@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"time"
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
@@ -30,6 +31,8 @@ type state struct {
 	settings diagnosis.Settings
 	result   *diagnosis.Result
 	facts    job.Facts
+	made     string    // the box made up last, "" for none
+	madeAt   time.Time // readings from before are of the run as it was found
 }
 
 // load reads a call and works out where it stands.
@@ -52,6 +55,9 @@ func (s *calls) loadCall(ctx context.Context, call store.Call) (*state, error) {
 	}
 	stored, err := s.store.Readings(ctx, call.ID)
 	if err != nil {
+		return nil, err
+	}
+	if v.made, v.madeAt, err = s.store.LastMade(ctx, call.ID); err != nil {
 		return nil, err
 	}
 	for _, r := range stored {
@@ -123,6 +129,10 @@ func (v *state) add(r store.Reading) error {
 			return err
 		}
 	}
+	if entry.Problem == nil && v.made != "" && r.TakenAt.Before(v.madeAt) {
+		why := fmt.Sprintf("as found, before %s was made up anew", v.circuit.LabelOf(v.made))
+		entry.Problem = &why
+	}
 	reading.Doubtful = reading.Doubtful || r.Doubtful
 	entry.Reading, entry.Delta = reading, reading.Delta(tester.Default)
 	v.readings = append(v.readings, entry)
@@ -137,6 +147,9 @@ func (v *state) whatIsKnown() job.Facts {
 	for _, box := range v.circuit.Boxes {
 		f.Outlets += len(box.Devices)
 		f.Halves += len(box.Devices) * len(circuit.Halves)
+	}
+	if v.made != "" {
+		f.MadeUp = v.circuit.LabelOf(v.made)
 	}
 	f.Leading = v.result.Leading(v.circuit)
 	if len(v.result.Sites) > 0 {

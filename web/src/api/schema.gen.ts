@@ -358,6 +358,142 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calls/{call}/boxes/{box}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                box: components["parameters"]["BoxID"];
+            };
+            cookie?: never;
+        };
+        /** An opened box with its plan; before it is recorded, as the run knows it */
+        get: operations["getBox"];
+        /** Record what is in the box and what is to go in, elvat-box/1 */
+        put: operations["setBox"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/boxes/{box}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                box: components["parameters"]["BoxID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Which steps of the plan are done */
+        put: operations["setSteps"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/boxes/{box}/made": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                box: components["parameters"]["BoxID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The box was made up as planned; the run is that from now on */
+        post: operations["makeUpBox"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/boxes/{box}/photograph": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                box: components["parameters"]["BoxID"];
+            };
+            cookie?: never;
+        };
+        /** The picture of the pulled device */
+        get: operations["getPhotograph"];
+        /** Keep a picture of the pulled device, JPEG or PNG; position data is not kept */
+        put: operations["setPhotograph"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/house": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The house practice, the edition in force, prices and amendments */
+        get: operations["getHouse"];
+        /** Set them; what is absent is as usual again */
+        put: operations["setHouse"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sums, with what each asks */
+        get: operations["listSums"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sums/{sum}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sum: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What it comes to */
+        post: operations["workSum"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/practice": {
         parameters: {
             query?: never;
@@ -776,6 +912,390 @@ export interface components {
             /** @description Three faults at once are looked for too */
             three?: boolean;
         };
+        /** @description An elvat-box/1 document; checked by the makeup package */
+        BoxFile: {
+            [key: string]: unknown;
+        };
+        StepsDone: {
+            done: string[];
+        };
+        OpenedBox: {
+            label: string;
+            /** @description Somebody has looked into it */
+            recorded: boolean;
+            /**
+             * Format: date-time
+             * @description When it was made up as planned
+             */
+            madeAt?: string;
+            /**
+             * Format: int64
+             * @description Names the latest picture
+             */
+            photograph?: number;
+            box: components["schemas"]["Box"];
+            /** @description What lands where now */
+            landings: components["schemas"]["Landing"][];
+            plan: components["schemas"]["Plan"];
+            /** @description Steps of the plan that are done */
+            done: string[];
+        };
+        Landing: string[];
+        Box: {
+            format: string;
+            id: string;
+            edition?: number;
+            place?: components["schemas"]["BoxPlace"];
+            breaker: {
+                amps: number;
+                poles?: number;
+                /** @enum {string} */
+                protection?: "none" | "gfci" | "afci" | "dual";
+                otherOutlets?: boolean;
+            };
+            box: {
+                /** @enum {string} */
+                material?: "plastic" | "metal";
+                volumeIn3?: number;
+                size?: string;
+                clamps?: number;
+                fittings?: number;
+                bonded?: boolean;
+                /** @enum {string} */
+                mount?: "nailed" | "ears" | "screwed";
+                loose?: boolean;
+                setbackIn?: number;
+                /** @enum {string} */
+                wall?: "gypsum" | "plaster" | "tile" | "wood" | "masonry";
+                gapIn?: number;
+                layersOut?: number;
+            };
+            cables: components["schemas"]["BoxCable"][];
+            existing?: components["schemas"]["Existing"];
+            device?: components["schemas"]["Chosen"];
+            others?: components["schemas"]["Chosen"][];
+            practice?: {
+                [key: string]: string;
+            };
+        };
+        BoxPlace: {
+            room?: string;
+            finished?: boolean;
+            outdoors?: boolean;
+            /** @enum {string} */
+            exposure?: "dry" | "damp" | "wet";
+            feetToSink?: number;
+            feetToTub?: number;
+            countertop?: boolean;
+            accessible?: boolean;
+            feetUp?: number;
+            openAccess?: boolean;
+            runFeet?: number;
+            serves?: string;
+        };
+        BoxCable: {
+            id: string;
+            /** @enum {string} */
+            role?: "line" | "outgoing" | "unknown";
+            awg: number;
+            conductors: ("hot" | "hot2" | "neutral" | "ground")[];
+            insulation?: {
+                [key: string]: string;
+            };
+            type?: string;
+            fromSheathIn?: number;
+            pastFaceIn?: number;
+            /** @enum {string} */
+            condition?: "sound" | "nicked" | "brittle" | "cloth" | "scorched";
+            /** @enum {string} */
+            material?: "copper" | "aluminum";
+            stranded?: boolean;
+            /** @enum {string} */
+            protect?: "yes" | "no" | "unknown";
+            serves?: string;
+            place?: components["schemas"]["BoxPlace"];
+            /** @enum {string} */
+            hot2?: "unknown" | "leg" | "switched";
+        };
+        Tabs: {
+            /** @enum {string} */
+            hot?: "" | "removed";
+            /** @enum {string} */
+            neutral?: "" | "removed";
+        };
+        Existing: {
+            id?: string;
+            /** @enum {string} */
+            kind: "receptacle" | "gfci";
+            slots?: number;
+            tab?: components["schemas"]["Tabs"];
+            marking?: string;
+            /** @enum {string} */
+            generation?: "" | "legacy";
+            /** @enum {string} */
+            terminals?: "screw" | "clamp" | "push-in" | "lever";
+            wiresPerTerminal?: number;
+            wiring?: components["schemas"]["Landing"][];
+            /** @enum {string} */
+            makeup?: "" | "feed-through" | "pigtail";
+            taps?: components["schemas"]["Tap"][];
+            seen?: string[];
+        };
+        Tap: {
+            x: number;
+            y: number;
+            wire: string;
+            to: string;
+        };
+        Chosen: {
+            id: string;
+            /** @enum {string} */
+            kind: "receptacle" | "gfci" | "single" | "usb" | "smart";
+            amps: number;
+            /** @enum {string} */
+            terminals?: "screw" | "clamp" | "push-in" | "lever";
+            wiresPerTerminal?: number;
+            stripIn?: number;
+            tamperResistant?: boolean;
+            weatherResistant?: boolean;
+            slots?: number;
+            tab?: components["schemas"]["Tabs"];
+            /** @enum {string} */
+            lineAt?: "" | "top" | "bottom";
+            aluminum?: boolean;
+            selfGrounding?: boolean;
+            torqueLbfIn?: number;
+            generation?: string;
+            tripped?: boolean;
+        };
+        Verdict: {
+            required: boolean;
+            kind?: string;
+            section: string;
+            edition: number;
+            why: string;
+            local?: boolean;
+            check: string;
+        };
+        Amps: {
+            required: number;
+            section: string;
+            edition: number;
+            why: string;
+            check: string;
+        };
+        Way: {
+            key: string;
+            name: string;
+            permitted: boolean;
+            section: string;
+            edition: number;
+            text: string;
+            gives: string[];
+            lacks: string[];
+            markings: string[];
+            parts: string[];
+            minutes: number;
+            cost: number;
+            recommended: boolean;
+            why: string;
+            check: string;
+        };
+        Finding: {
+            code: string;
+            /** @enum {string} */
+            severity: "danger" | "must" | "should" | "note";
+            text: string;
+            at?: string[];
+            section?: string;
+            edition?: number;
+            check?: string;
+            practice?: string;
+            fix: string;
+            cured?: boolean;
+            stop?: boolean;
+        };
+        Step: {
+            do: string;
+            detail?: string;
+            points: string[];
+            /** @enum {string} */
+            gate: "dead" | "proven" | "none";
+            live?: boolean;
+        };
+        Proof: {
+            good: boolean;
+            outlets: {
+                at: string;
+                half: components["schemas"]["Half"];
+                label: string;
+                delta: components["schemas"]["Delta"];
+                protected: string[];
+                says: string;
+                problems: string[];
+            }[];
+        };
+        Plan: {
+            format: string;
+            id: string;
+            edition: number;
+            requires: {
+                gfci: components["schemas"]["Verdict"];
+                afci: components["schemas"]["Verdict"];
+                tamperResistant: components["schemas"]["Verdict"];
+                weatherResistant: components["schemas"]["Verdict"];
+                cover: components["schemas"]["Verdict"];
+                minAmps: components["schemas"]["Amps"];
+                maxAmps: components["schemas"]["Amps"];
+                ungrounded: components["schemas"]["Way"][];
+            };
+            wiring: components["schemas"]["Landing"][];
+            splices: {
+                name: string;
+                conductor: string;
+                conductors: string[];
+                gauge: number;
+                connector: string;
+            }[];
+            jumpers: {
+                conductor: string;
+                gauge: number;
+                inches: number;
+                from: string;
+                to: string;
+                colour: string;
+            }[];
+            strip: {
+                point: string;
+                inches: number;
+                how: string;
+            }[];
+            markings: string[];
+            fill: {
+                items: {
+                    what: string;
+                    count: number;
+                    each: number;
+                    in3: number;
+                }[];
+                requiredIn3: number;
+                availableIn3: number;
+                known: boolean;
+                ok: boolean;
+                section: string;
+                edition: number;
+                waysOut?: string[];
+            };
+            findings: components["schemas"]["Finding"][];
+            asks: {
+                field: string;
+                words: string;
+            }[];
+            steps: components["schemas"]["Step"][];
+            materials: {
+                item: string;
+                count: number;
+                unit: string;
+            }[];
+            choices: string[];
+            stopped?: string;
+            issued: boolean;
+            proof?: components["schemas"]["Proof"];
+            asFound?: components["schemas"]["Proof"];
+            /** @description elvat-readings/1 */
+            predicted?: {
+                [key: string]: unknown;
+            };
+        };
+        Rule: {
+            topic: string;
+            section: string;
+            from?: number;
+            to?: number;
+            when?: {
+                rooms?: string[];
+                finished?: boolean;
+                countertop?: boolean;
+                sinkFeet?: number;
+                tubFeet?: number;
+                exposures?: string[];
+                outdoors?: boolean;
+                indoors?: boolean;
+            };
+            text: string;
+            lifts?: boolean;
+            local?: boolean;
+        };
+        Shop: {
+            house?: {
+                [key: string]: string;
+            };
+            edition?: number;
+            prices?: {
+                [key: string]: number;
+            };
+            amendments?: components["schemas"]["Rule"][];
+        };
+        HouseSheet: {
+            schools: {
+                key: string;
+                words: string;
+                options: {
+                    value: string;
+                    words: string;
+                }[];
+                why: string;
+                value: string;
+            }[];
+            edition: number;
+            editions: number[];
+            prices: {
+                key: string;
+                words: string;
+                unit: string;
+                usual: number;
+                value: number;
+            }[];
+            amendments: components["schemas"]["Rule"][];
+            rules: components["schemas"]["Rule"][];
+            topics: string[];
+            rooms: string[];
+        };
+        Sum: {
+            key: string;
+            words: string;
+            formula: string;
+            source: string;
+            fields: components["schemas"]["SumField"][];
+        };
+        SumField: {
+            key: string;
+            words: string;
+            unit?: string;
+            choices: {
+                value: number;
+                words: string;
+            }[];
+            free: boolean;
+            usual: number;
+            least: number;
+            most: number;
+        };
+        SumValues: {
+            values: {
+                [key: string]: number;
+            };
+        };
+        SumAnswer: {
+            lines: {
+                words: string;
+                value: string;
+                main?: boolean;
+            }[];
+            working: string;
+            says: string;
+            over: boolean;
+        };
         PracticeSheet: {
             weights: {
                 key: string;
@@ -932,6 +1452,15 @@ export interface components {
             };
             content: {
                 "application/json": components["schemas"]["Call"];
+            };
+        };
+        /** @description The box and its plan as they are now */
+        BoxNow: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["OpenedBox"];
             };
         };
         /** @description What was wrong and where (RFC 9457) */
@@ -1386,6 +1915,216 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Taken"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getBox: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                box: components["parameters"]["BoxID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["BoxNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    setBox: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                box: components["parameters"]["BoxID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BoxFile"];
+            };
+        };
+        responses: {
+            200: components["responses"]["BoxNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    setSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                box: components["parameters"]["BoxID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepsDone"];
+            };
+        };
+        responses: {
+            200: components["responses"]["BoxNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    makeUpBox: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                box: components["parameters"]["BoxID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    getPhotograph: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                box: components["parameters"]["BoxID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": string;
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    setPhotograph: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                box: components["parameters"]["BoxID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: components["responses"]["BoxNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    getHouse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All there is to set */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseSheet"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    setHouse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Shop"];
+            };
+        };
+        responses: {
+            /** @description All there is to set */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseSheet"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    listSums: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All sums */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sum"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    workSum: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sum: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SumValues"];
+            };
+        };
+        responses: {
+            /** @description The answer */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SumAnswer"];
                 };
             };
             default: components["responses"]["Refused"];

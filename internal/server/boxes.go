@@ -1,0 +1,294 @@
+package server
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"image"
+	"image/jpeg"
+	_ "image/png" // a picture may be one
+	"io"
+	"strings"
+
+	"elvat/core/circuit"
+	"elvat/core/makeup"
+	"elvat/core/practice"
+	"elvat/internal/api"
+	"elvat/internal/store"
+)
+
+// boxState is an opened box with the run it is on.
+type boxState struct {
+	kept     store.OpenedBox
+	recorded bool
+	box      *makeup.Box
+	run      *circuit.Circuit
+	plan     *makeup.Plan
+}
+
+// loadBox reads what was recorded of a box, or what the run knows of it, and
+// plans it.
+func (s *calls) loadBox(ctx context.Context, call int64, id string) (*boxState, error) {
+	c, err := s.circuit(ctx, call)
+	if err != nil {
+		return nil, err
+	}
+	if c.Box(id) == nil {
+		return nil, store.ErrNotFound
+	}
+	v := &boxState{run: c}
+	v.kept, err = s.store.Box(ctx, call, id)
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		known, err := s.orderKnown(ctx, call, c, id)
+		if err != nil {
+			return nil, err
+		}
+		if v.box, err = makeup.FromRun(c, id, known); err != nil {
+			return nil, err
+		}
+	case err != nil:
+		return nil, err
+	default:
+		v.recorded = true
+		if v.box, err = makeup.Parse(v.kept.Document); err != nil {
+			return nil, fmt.Errorf("call %d, stored box %s: %w", call, id, err)
+		}
+	}
+	return v, s.planBox(ctx, v)
+}
+
+// orderKnown reports whether it is known what feeds the box, and what it feeds.
+func (s *calls) orderKnown(ctx context.Context, call int64, c *circuit.Circuit, id string) (bool, error) {
+	kept, err := s.store.Call(ctx, call)
+	if err != nil || kept.Map == nil {
+		return true, err
+	}
+	var v state
+	if err := json.Unmarshal(kept.Map, &v.order); err != nil {
+		return false, err
+	}
+	unsure := func(box string) bool {
+		for _, u := range v.order.Unsure {
+			if u == box {
+				return true
+			}
+		}
+		return false
+	}
+	for _, out := range c.Outgoing(id) {
+		if unsure(out.To) {
+			return false, nil
+		}
+	}
+	return !unsure(id), nil
+}
+
+func (s *calls) planBox(ctx context.Context, v *boxState) error {
+	shop, err := s.house(ctx)
+	if err != nil {
+		return err
+	}
+	v.plan, err = makeup.Make(v.box, shop, v.run)
+	if err != nil {
+		// The run was changed since: the box is planned by itself, and says so.
+		reason := err
+		if v.plan, err = makeup.Make(v.box, shop, nil); err != nil {
+			return err
+		}
+		v.plan.Disagrees(reason)
+	}
+	return nil
+}
+
+func (s *calls) boxNow(ctx context.Context, call int64, id string) (api.BoxNowJSONResponse, error) {
+	v, err := s.loadBox(ctx, call, id)
+	if err != nil {
+		return api.BoxNowJSONResponse{}, err
+	}
+	now := api.BoxNowJSONResponse{
+		Label: v.run.LabelOf(id), Recorded: v.recorded, MadeAt: v.kept.MadeAt, Box: *v.box, Landings: [][2]string{}, Plan: *v.plan,
+		Done: append([]string{}, v.kept.Done...),
+	}
+	now.Landings = append(now.Landings, v.box.Landings()...)
+	photograph, _, err := s.store.Photograph(ctx, call, id)
+	if photograph != 0 {
+		now.Photograph = &photograph
+	}
+	return now, err
+}
+
+// GetBox shows an opened box with its plan.
+func (s *calls) GetBox(ctx context.Context, r api.GetBoxRequestObject) (api.GetBoxResponseObject, error) {
+	now, err := s.boxNow(ctx, r.Call, r.Box)
+	return api.GetBox200JSONResponse{BoxNowJSONResponse: now}, err
+}
+
+// SetBox records what is in the box and what is to go in.
+func (s *calls) SetBox(ctx context.Context, r api.SetBoxRequestObject) (api.SetBoxResponseObject, error) {
+	c, err := s.circuit(ctx, r.Call)
+	if err != nil {
+		return nil, err
+	}
+	b, err := makeup.Parse(*r.Body)
+	if err != nil {
+		return nil, badInput{err}
+	}
+	if b.ID != r.Box || c.Box(r.Box) == nil {
+		return nil, badInput{fmt.Errorf("box %s: the document is of box %s, or the run has no such box", r.Box, b.ID)}
+	}
+	if err := b.Agrees(c); err != nil {
+		return nil, badInput{err}
+	}
+	document, err := b.Encode()
+	if err != nil {
+		return nil, err
+	}
+	if err := s.store.SetBox(ctx, r.Call, r.Box, document); err != nil {
+		return nil, err
+	}
+	now, err := s.boxNow(ctx, r.Call, r.Box)
+	return api.SetBox200JSONResponse{BoxNowJSONResponse: now}, err
+}
+
+// keepBox makes sure that there is a record of the box to hang something on.
+func (s *calls) keepBox(ctx context.Context, call int64, id string) (*boxState, error) {
+	v, err := s.loadBox(ctx, call, id)
+	if err != nil || v.recorded {
+		return v, err
+	}
+	document, err := v.box.Encode()
+	if err != nil {
+		return nil, err
+	}
+	return v, s.store.SetBox(ctx, call, id, document)
+}
+
+// SetSteps records which steps of the plan are done.
+func (s *calls) SetSteps(ctx context.Context, r api.SetStepsRequestObject) (api.SetStepsResponseObject, error) {
+	if len(r.Body.Done) > 100 {
+		return nil, badInput{errors.New("done: more steps than a plan has")}
+	}
+	if _, err := s.keepBox(ctx, r.Call, r.Box); err != nil {
+		return nil, err
+	}
+	if err := s.store.SetSteps(ctx, r.Call, r.Box, r.Body.Done); err != nil {
+		return nil, err
+	}
+	now, err := s.boxNow(ctx, r.Call, r.Box)
+	return api.SetSteps200JSONResponse{BoxNowJSONResponse: now}, err
+}
+
+// MakeUpBox puts the plan into the run. What was read before is of the run as it
+// was found: it is kept, and no evidence any more.
+func (s *calls) MakeUpBox(ctx context.Context, r api.MakeUpBoxRequestObject) (api.MakeUpBoxResponseObject, error) {
+	v, err := s.keepBox(ctx, r.Call, r.Box)
+	if err != nil {
+		return nil, err
+	}
+	if _, err = s.edit(ctx, r.Call, func(c *circuit.Circuit) error { return v.box.Apply(c, v.plan) }); err != nil {
+		return nil, err
+	}
+	if err := s.store.SetMade(ctx, r.Call, r.Box, s.now()); err != nil {
+		return nil, err
+	}
+	now, err := s.callNow(ctx, r.Call)
+	return api.MakeUpBox200JSONResponse{CallNowJSONResponse: now}, err
+}
+
+// Bounds of a picture: a phone's are below them. Assumption.
+const (
+	mostPixels  = 50 << 20
+	jpegQuality = 85
+)
+
+// SetPhotograph keeps a picture of the pulled device. It is drawn anew, which
+// leaves behind where and by whom it was taken.
+func (s *calls) SetPhotograph(ctx context.Context, r api.SetPhotographRequestObject) (api.SetPhotographResponseObject, error) {
+	data, err := io.ReadAll(r.Body)
+	if err != nil {
+		return nil, err
+	}
+	clean, err := redrawn(data)
+	if err != nil {
+		return nil, badInput{fmt.Errorf("photograph: %w", err)}
+	}
+	if _, err := s.keepBox(ctx, r.Call, r.Box); err != nil {
+		return nil, err
+	}
+	if err := s.store.AddPhotograph(ctx, r.Call, r.Box, s.now(), clean); err != nil {
+		return nil, err
+	}
+	now, err := s.boxNow(ctx, r.Call, r.Box)
+	return api.SetPhotograph200JSONResponse{BoxNowJSONResponse: now}, err
+}
+
+func redrawn(data []byte) ([]byte, error) {
+	size, _, err := image.DecodeConfig(bytes.NewReader(data))
+	if err != nil {
+		return nil, errors.New("not a JPEG or PNG picture")
+	}
+	if size.Width*size.Height > mostPixels {
+		return nil, fmt.Errorf("%d by %d pixels are too many", size.Width, size.Height)
+	}
+	picture, _, err := image.Decode(bytes.NewReader(data))
+	if err != nil {
+		return nil, fmt.Errorf("the picture is damaged: %w", err)
+	}
+	var out bytes.Buffer
+	if err := jpeg.Encode(&out, picture, &jpeg.Options{Quality: jpegQuality}); err != nil {
+		return nil, err
+	}
+	return out.Bytes(), nil
+}
+
+// GetPhotograph is the picture of the pulled device.
+func (s *calls) GetPhotograph(ctx context.Context, r api.GetPhotographRequestObject) (api.GetPhotographResponseObject, error) {
+	id, picture, err := s.store.Photograph(ctx, r.Call, r.Box)
+	if err != nil {
+		return nil, err
+	}
+	if id == 0 {
+		return nil, store.ErrNotFound
+	}
+	return api.GetPhotograph200ImagejpegResponse{Body: bytes.NewReader(picture), ContentLength: int64(len(picture))}, nil
+}
+
+// houseSetting is the name under which the house practice is kept.
+const houseSetting = "house"
+
+func (s *calls) house(ctx context.Context) (practice.Shop, error) {
+	var shop practice.Shop
+	kept, err := s.store.Setting(ctx, houseSetting)
+	if err != nil || kept == nil {
+		return shop, err
+	}
+	return shop, json.Unmarshal(kept, &shop)
+}
+
+// GetHouse shows the house practice with all there is to set.
+func (s *calls) GetHouse(ctx context.Context, _ api.GetHouseRequestObject) (api.GetHouseResponseObject, error) {
+	shop, err := s.house(ctx)
+	return api.GetHouse200JSONResponse(shop.Sheet()), err
+}
+
+// SetHouse keeps what the shop sets; what is absent is as usual again.
+func (s *calls) SetHouse(ctx context.Context, r api.SetHouseRequestObject) (api.SetHouseResponseObject, error) {
+	for i := range r.Body.Amendments {
+		a := &r.Body.Amendments[i]
+		a.Section, a.Text = strings.TrimSpace(a.Section), strings.TrimSpace(a.Text)
+	}
+	if err := r.Body.Check(); err != nil {
+		return nil, badInput{err}
+	}
+	kept, err := json.Marshal(r.Body)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.store.Set(ctx, houseSetting, kept); err != nil {
+		return nil, err
+	}
+	return api.SetHouse200JSONResponse(r.Body.Sheet()), nil
+}

@@ -1,0 +1,95 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"time"
+)
+
+// An OpenedBox is what was recorded of an opened box.
+type OpenedBox struct {
+	Document []byte // elvat-box/1
+	Done     []string
+	MadeAt   *time.Time // as planned; nil: not yet
+}
+
+// Box is what was recorded of the box; ErrNotFound where nothing was.
+func (s *Store) Box(ctx context.Context, call int64, box string) (OpenedBox, error) {
+	var b OpenedBox
+	var document, done string
+	var made sql.NullString
+	err := s.db.QueryRowContext(ctx, "SELECT document, done, "+madeAt+" FROM boxes WHERE call_id = ? AND box = ?", call, box).Scan(&document, &done, &made)
+	if errors.Is(err, sql.ErrNoRows) {
+		return b, ErrNotFound
+	}
+	if err != nil {
+		return b, err
+	}
+	b.Document = []byte(document)
+	if err := json.Unmarshal([]byte(done), &b.Done); err != nil {
+		return b, err
+	}
+	if made.Valid {
+		at, err := time.Parse(time.RFC3339Nano, made.String)
+		if err != nil {
+			return b, err
+		}
+		b.MadeAt = &at
+	}
+	return b, nil
+}
+
+// SetBox records what is in the box and what is to go in.
+func (s *Store) SetBox(ctx context.Context, call int64, box string, document []byte) error {
+	_, err := s.db.ExecContext(ctx, "INSERT INTO boxes (call_id, box, document) VALUES (?, ?, ?) ON CONFLICT (call_id, box) DO UPDATE SET document = excluded.document",
+		call, box, string(document))
+	return err
+}
+
+// SetSteps records which steps of the plan are done.
+func (s *Store) SetSteps(ctx context.Context, call int64, box string, done []string) error {
+	data, err := json.Marshal(done)
+	if err != nil {
+		return err
+	}
+	return s.mustChange(s.db.ExecContext(ctx, "UPDATE boxes SET done = ? WHERE call_id = ? AND box = ?", string(data), call, box))
+}
+
+// madeAt is when a box was made up, null once that change of the run was taken back.
+const madeAt = "CASE WHEN EXISTS (SELECT 1 FROM circuits WHERE id = boxes.made_by AND NOT withdrawn) THEN boxes.made_at END"
+
+// SetMade records that the box was made up as planned, by the latest change of the run.
+func (s *Store) SetMade(ctx context.Context, call int64, box string, at time.Time) error {
+	return s.mustChange(s.db.ExecContext(ctx, `UPDATE boxes SET made_at = ?, made_by = (
+		SELECT max(id) FROM circuits WHERE call_id = boxes.call_id AND NOT withdrawn) WHERE call_id = ? AND box = ?`, stamp(at), call, box))
+}
+
+// LastMade is the box made up last on the call, and when; "" where none was.
+func (s *Store) LastMade(ctx context.Context, call int64) (box string, at time.Time, err error) {
+	var made string
+	err = s.db.QueryRowContext(ctx, "SELECT box, made FROM (SELECT box, "+madeAt+" AS made FROM boxes WHERE call_id = ?) WHERE made IS NOT NULL ORDER BY made DESC LIMIT 1", call).Scan(&box, &made)
+	if errors.Is(err, sql.ErrNoRows) {
+		return "", at, nil
+	}
+	if err == nil {
+		at, err = time.Parse(time.RFC3339Nano, made)
+	}
+	return box, at, err
+}
+
+// AddPhotograph keeps a picture of the box's pulled device.
+func (s *Store) AddPhotograph(ctx context.Context, call int64, box string, at time.Time, image []byte) error {
+	_, err := s.db.ExecContext(ctx, "INSERT INTO photographs (call_id, box, taken_at, image) VALUES (?, ?, ?, ?)", call, box, stamp(at), image)
+	return err
+}
+
+// Photograph is the latest picture of the box; id zero where there is none.
+func (s *Store) Photograph(ctx context.Context, call int64, box string) (id int64, image []byte, err error) {
+	err = s.db.QueryRowContext(ctx, "SELECT id, image FROM photographs WHERE call_id = ? AND box = ? ORDER BY id DESC LIMIT 1", call, box).Scan(&id, &image)
+	if errors.Is(err, sql.ErrNoRows) {
+		return 0, nil, nil
+	}
+	return id, image, err
+}
