@@ -160,7 +160,7 @@ func (l *look) terminals(e *Existing, pairs [][2]string) {
 			fallthrough
 		case len(wires) > takes || t.Takes == circuit.Ground && len(wires) > 1:
 			l.code(nec.OneWire, Finding{
-				Code: "two-under-screw", Severity: Must, At: []string{name}, Text: fmt.Sprintf("%s sit under one terminal of the old device, which takes %d.", howMany(len(wires)), oneIfGround(t, takes)),
+				Code: "two-under-screw", Severity: Must, At: []string{name}, Text: fmt.Sprintf("%s sit under the %s of the old device, which takes %d.", howMany(len(wires)), oldTerminal[t.Name], oneIfGround(t, takes)),
 				Fix: "A splice and a jumper, or a clamp terminal marked for two.",
 			})
 		case t.Takes == circuit.Neutral && strings.HasSuffix(t.Name, ".2") && len(wires) > 0 && len(on[old+".neutral.1"]) > 0:
@@ -174,6 +174,12 @@ func (l *look) terminals(e *Existing, pairs [][2]string) {
 			l.code(nec.SharedNeutral, f)
 		}
 	}
+}
+
+// oldTerminal names the terminals as one looks at the device from the front.
+var oldTerminal = map[string]string{
+	"hot.1": "upper brass screw", "hot.2": "lower brass screw", "neutral.1": "upper silver screw", "neutral.2": "lower silver screw", "ground": "green screw",
+	"line.hot": "LINE brass terminal", "line.neutral": "LINE silver terminal", "load.hot": "LOAD brass terminal", "load.neutral": "LOAD silver terminal",
 }
 
 func oneIfGround(t circuit.Terminal, takes int) int {

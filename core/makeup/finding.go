@@ -48,8 +48,9 @@ type look struct {
 	b        *Box
 	book     nec.Book
 	line     *Cable
-	grounded bool // a ground arrives with the line, by wire or by raceway
-	raceway  bool // by conduit or listed armour, on a metal box
+	grounded bool     // a ground arrives with the line, by wire or by raceway
+	raceway  bool     // by conduit or listed armour, on a metal box
+	ahead    []string // GFCIs between the panel and the box, where the run is known
 	findings []Finding
 	asks     []nec.Ask
 }
@@ -100,6 +101,19 @@ func newLook(b *Box, book nec.Book) *look {
 		l.grounded = l.line.Has(circuit.Ground) || l.raceway
 	}
 	return l
+}
+
+// guarded reports whether something ahead of the box trips on a ground fault.
+func (l *look) guarded() bool {
+	return l.b.Breaker.Protection.SeesGroundFaults() || len(l.ahead) > 0
+}
+
+// guard names it.
+func (l *look) guard() string {
+	if len(l.ahead) > 0 && l.ahead[len(l.ahead)-1] != circuit.Panel {
+		return l.ahead[len(l.ahead)-1]
+	}
+	return "the breaker"
 }
 
 // box finds what is wrong with the box and its cables, whatever is to hang in it.
@@ -183,7 +197,7 @@ func (l *look) cable(c *Cable) {
 		l.code(nec.FreeConductor, Finding{
 			Code: "short-conductor", Severity: Must, At: at,
 			Text: fmt.Sprintf("The wires of %s are short: %s.", c.ID, lengths(c)),
-			Fix:  fmt.Sprintf("Extend each by a splice with 6 in of %d AWG.", c.AWG),
+			Fix:  fmt.Sprintf("Extend each by a splice with 6 in of %d AWG.", c.AWG), Cured: len(l.b.devices()) > 0,
 		})
 	}
 	l.colours(c)

@@ -60,6 +60,9 @@ type Plan struct {
 func Make(b *Box, shop practice.Shop, run *circuit.Circuit) (*Plan, error) {
 	l := newLook(b, shop.Book(b.Edition))
 	house := b.Practice.Whole(shop.House)
+	if err := l.onRunAhead(run); err != nil {
+		return nil, err
+	}
 	p := &Plan{Format: PlanFormat, ID: b.ID, Edition: l.book.Edition}
 	p.Requires = l.requires(shop.Prices)
 	l.box()
@@ -88,6 +91,19 @@ func Make(b *Box, shop practice.Shop, run *circuit.Circuit) (*Plan, error) {
 	p.Steps = w.steps(p)
 	p.Choices = append([]string{}, w.said...)
 	return p, nil
+}
+
+// onRunAhead learns from the run which GFCIs stand between the panel and the box.
+func (l *look) onRunAhead(run *circuit.Circuit) error {
+	if run == nil || l.line == nil {
+		return nil
+	}
+	w, err := circuit.Wire(run)
+	if err != nil {
+		return err
+	}
+	l.ahead = w.Feeds().Guards(l.line.ID + "@" + l.b.ID + ".hot")
+	return nil
 }
 
 // Rules are what is asked at the box's place.
@@ -148,7 +164,7 @@ func (l *look) device() {
 			"in-use": "An in-use cover listed for extra duty, sealed at the siding: water also comes in behind.", "closing": "A cover that closes over the outlet.",
 		}[r.Cover.Kind]}, r.Cover)
 	}
-	if r.GFCI.Required && l.b.Place.Room != "" && !l.b.Breaker.Protection.SeesGroundFaults() && len(l.b.devices()) > 0 &&
+	if r.GFCI.Required && l.b.Place.Room != "" && !l.guarded() && len(l.b.devices()) > 0 &&
 		!slices.ContainsFunc(l.b.devices(), (*Device).IsGFCI) {
 		l.verdict(Finding{
 			Code: "gfci-required", Severity: Must, At: []string{l.b.ID}, Text: "Ground-fault protection is asked for here, and nothing gives it: " + r.GFCI.Why + ".",
@@ -193,9 +209,9 @@ func (l *look) oneDevice(v *Device, r *Requires) {
 				Code: "gfci-not-accessible", Severity: Must, At: at, Text: "A GFCI behind an appliance cannot be tested or reset.", Fix: "The GFCI at an outlet ahead that can be reached, or a GFCI breaker; a plain receptacle here.",
 			})
 		}
-		if l.b.Breaker.Protection.SeesGroundFaults() {
+		if l.guarded() {
 			l.trade(Finding{
-				Code: "second-gfci", Severity: Should, At: at, Text: "The breaker protects this circuit already: two in a row confuse whoever has to reset them.", Fix: "A plain receptacle.",
+				Code: "second-gfci", Severity: Should, At: at, Text: upper(l.guard()) + " protects this box already: two in a row confuse whoever has to reset them.", Fix: "A plain receptacle.",
 			})
 		}
 	}

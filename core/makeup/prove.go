@@ -3,6 +3,7 @@ package makeup
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"elvat/core/circuit"
 	"elvat/core/nec"
@@ -192,8 +193,9 @@ func (l *look) outletProblems(condition *tester.Condition, o circuit.Outlet, pro
 	volts := func(name int) float64 { return condition.MeterVolts(o, name, tester.HighZ) }
 	hotNeutral, hotEarth, neutralEarth := volts(0), volts(3), volts(4)
 	add(hotNeutral < leastLine, Dead)
-	add(hotNeutral >= leastLine && (neutralEarth >= mostTouch || hotEarth < mostTouch), Reversed)
-	if o.HasGround && hotNeutral >= leastLine {
+	exchanged := hotNeutral >= leastLine && (neutralEarth >= mostTouch || hotEarth < mostTouch)
+	add(exchanged, Reversed)
+	if o.HasGround && hotNeutral >= leastLine && !exchanged {
 		bad := volts(1) < leastLine || volts(2) > mostTouch
 		add(bad && !(w.marked && len(protected) > 0), NoGround)
 	}
@@ -213,14 +215,23 @@ func proofFinding(p *Proof) (string, bool) {
 	if p == nil || p.Good {
 		return "", false
 	}
-	text := ""
-	for _, o := range p.Outlets {
-		for _, problem := range o.Problems {
-			if text != "" {
-				text += "; "
-			}
-			text += fmt.Sprintf("%s %s (%s): %s", o.At, o.Half, o.Label, problem)
+	var parts []string
+	for i, o := range p.Outlets {
+		said := strings.Join(o.Problems, ", ")
+		if said == "" {
+			continue
 		}
+		other := i - 1
+		if o.Half == circuit.Top {
+			other = i + 1
+		}
+		if other >= 0 && other < len(p.Outlets) && p.Outlets[other].At == o.At && strings.Join(p.Outlets[other].Problems, ", ") == said {
+			if o.Half == circuit.Top {
+				parts = append(parts, fmt.Sprintf("%s, both halves: %s", o.Label, said))
+			}
+			continue
+		}
+		parts = append(parts, fmt.Sprintf("%s, %s: %s", o.Label, o.Half, said))
 	}
-	return text, true
+	return strings.Join(parts, "; "), true
 }

@@ -164,7 +164,7 @@ func (w *wiring) makeUp(s *steps, p *Plan) {
 					jumpers = append(jumpers, w.terminalWords(c))
 				}
 			}
-			do := fmt.Sprintf("Join the %s of %s", names[k], andList(ends))
+			do := fmt.Sprintf("Join the %ss of %s", names[k], andList(ends))
 			switch {
 			case len(sp.Conductors) == 1:
 				do = fmt.Sprintf("Cap the %s of %s by itself", names[k], andList(ends))
@@ -173,10 +173,10 @@ func (w *wiring) makeUp(s *steps, p *Plan) {
 			case len(ends) == 1 && len(jumpers) == 1:
 				do = fmt.Sprintf("Lengthen the %s of %s", names[k], ends[0])
 			}
-			detail := sp.Connector + "; same colour with same colour; pull each wire; no copper shows."
+			detail := upper(sp.Connector) + "; same colour with same colour; pull each wire; no copper shows."
 			if len(jumpers) > 0 {
 				do += fmt.Sprintf(", jumper to %s", andList(jumpers))
-				detail = fmt.Sprintf("Jumpers of %d AWG, at least %s in. ", w.l.b.jumperGauge(), Fraction(float64(jumperIn))) + detail
+				detail += fmt.Sprintf(" Jumper of %d AWG, at least %s in.", w.l.b.jumperGauge(), Fraction(float64(jumperIn)))
 			}
 			if !w.l.grounded && k == circuit.Ground && len(sp.Conductors) == 1 && w.l.line != nil {
 				detail = "No ground arrives: none is carried on from here. Cap it by itself."

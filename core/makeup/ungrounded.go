@@ -92,8 +92,8 @@ func (l *look) ways(prices practice.Prices) []Way {
 	gfci.Gives, gfci.Lacks = []string{shock, plugs}, []string{faultPath, surge}
 	gfci.Markings = []string{NoEquipmentGround}
 	fed := way("fed-from-gfci", "Three-slot receptacle behind a GFCI, marked", nec.FedFromGFCI, minutesAhead, prices.Of("receptacle")+prices.Of("gfci")+prices.Of("labels"), "GFCI at the first outlet ahead", "three-slot receptacle", "marking labels")
-	if l.b.Breaker.Protection.SeesGroundFaults() {
-		fed.Name, fed.Minutes, fed.Parts = "Three-slot receptacle behind the GFCI breaker, marked", minutesDevice, []string{"three-slot receptacle", "marking labels"}
+	if l.guarded() {
+		fed.Name, fed.Minutes, fed.Parts = "Three-slot receptacle behind "+l.guard()+", marked", minutesDevice, []string{"three-slot receptacle", "marking labels"}
 		fed.Cost = cost(prices.Of("receptacle")+prices.Of("labels"), minutesDevice)
 	}
 	fed.Gives, fed.Lacks = []string{shock, plugs}, []string{faultPath, surge}
@@ -104,7 +104,7 @@ func (l *look) ways(prices practice.Prices) []Way {
 	two := way("two-slot", "Another two-slot receptacle", nec.TwoSlot, minutesDevice, prices.Of("two-slot"), "two-slot receptacle")
 	two.Gives, two.Lacks = []string{"what was there before"}, []string{shock, faultPath, surge, plugs}
 
-	if needs && !l.b.Breaker.Protection.SeesGroundFaults() {
+	if needs && !l.guarded() {
 		two.Permitted, two.Why = false, "Ground-fault protection is required here: "+required.Why+"."
 		for _, w := range []*Way{&cable, &ground} {
 			w.Parts = append(w.Parts, "GFCI protection, which is required here as well")
@@ -117,7 +117,7 @@ func (l *look) ways(prices practice.Prices) []Way {
 		}
 	}
 	ways := []Way{gfci, cable, ground, fed, breaker, two}
-	if l.b.Breaker.Protection.SeesGroundFaults() {
+	if l.guarded() {
 		ways = []Way{fed, cable, ground, gfci, two}
 	}
 	best := 0
@@ -128,8 +128,8 @@ func (l *look) ways(prices practice.Prices) []Way {
 	case open && run <= shortRun:
 		best = 1
 		ways[1].Why = "The way is open and the run short: the new cable is the better job for little more."
-	case l.b.Breaker.Protection.SeesGroundFaults():
-		ways[0].Why = "The breaker protects already: only the receptacle and its markings are needed."
+	case l.guarded():
+		ways[0].Why = upper(l.guard()) + " protects already: only the receptacle and its markings are needed."
 	default:
 		ways[0].Why = "Shock protection in a quarter of an hour; a ground needs walls opened or a long run."
 		if !open && l.b.Place.OpenAccess == nil {
@@ -154,7 +154,7 @@ func (l *look) ways(prices practice.Prices) []Way {
 // answered reports whether the chosen device is a permitted answer where no
 // ground is present.
 func (l *look) answered(v *Device) bool {
-	return v.Slots == 2 || v.IsGFCI() || l.b.Breaker.Protection.SeesGroundFaults()
+	return v.Slots == 2 || v.IsGFCI() || l.guarded()
 }
 
 // groundedAppliances are what has to be grounded when it is not double
@@ -206,7 +206,7 @@ func (w *wiring) markings() []string {
 		}
 	}
 	behind := w.load
-	if b.Breaker.Protection.SeesGroundFaults() {
+	if w.l.guarded() {
 		behind = nil
 		for i := range b.Cables {
 			if b.Cables[i].Role == Outgoing {

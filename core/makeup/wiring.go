@@ -176,14 +176,14 @@ func (w *wiring) sides() {
 // withoutLoad says what a device without LOAD leaves unprotected, or what a GFCI
 // breaker can switch off unseen.
 func (l *look) withoutLoad(c *Cable, asked bool, why string) {
-	on, serves, atPanel := []string{c.ID}, far(c), l.b.Breaker.Protection.SeesGroundFaults()
+	on, serves, guarded := []string{c.ID}, far(c), l.guarded()
 	switch {
-	case c.Protect == ProtectNo && atPanel:
+	case c.Protect == ProtectNo && guarded:
 		l.trade(Finding{
-			Code: "must-not-go-off", Severity: Should, At: on, Text: fmt.Sprintf("%s (%s) must not go off unseen, and hangs on a GFCI breaker.", c.ID, serves),
+			Code: "must-not-go-off", Severity: Should, At: on, Text: fmt.Sprintf("%s (%s) must not go off unseen, and hangs on %s, which trips on a ground fault.", c.ID, serves, l.guard()),
 			Fix: "An alarm that tells when it is off, or another circuit.",
 		})
-	case c.Protect == ProtectYes && !atPanel, asked && !atPanel && c.Place != nil:
+	case c.Protect == ProtectYes && !guarded, asked && !guarded && c.Place != nil:
 		f := Finding{
 			Code: "gfci-required", Severity: Must, At: on, Text: fmt.Sprintf("%s (%s) is to be protected, and nothing here protects it.", c.ID, serves),
 			Fix: "A GFCI here with it on LOAD, a GFCI at its first outlet, or a GFCI breaker.",

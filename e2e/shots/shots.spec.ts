@@ -56,10 +56,40 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 		},
 	},
 	{
-		name: 'opened-box',
+		name: 'box-plan',
 		open: async (page, server) => {
-			await openCall(page, server, 'Loft darkroom');
-			await page.keyboard.press('7');
+			await page.goto(`${server.url}/calls/3/boxes/B3`);
+			await page.getByRole('button', { name: /Join the neutrals of/ }).click();
+		},
+	},
+	{
+		name: 'box-side-by-side',
+		open: async (page, server) => {
+			await page.goto(`${server.url}/calls/2/boxes/B3`);
+			await page.getByRole('button', { name: 'Side by side' }).click();
+		},
+	},
+	{
+		name: 'box-no-ground',
+		viewport: { width: 1280, height: 1000 },
+		open: async (page, server) => {
+			await page.goto(`${server.url}/calls/1/boxes/B2`);
+			await page.getByRole('tab', { name: 'Code asks' }).click();
+		},
+	},
+	{
+		name: 'sums',
+		open: async (page, server) => {
+			await page.goto(`${server.url}/sums`);
+			await page.getByText('Needed').waitFor();
+		},
+	},
+	{
+		name: 'phone-box',
+		viewport: phone,
+		open: async (page, server) => {
+			await page.goto(`${server.url}/calls/3/boxes/B3`);
+			await page.getByRole('list', { name: 'Steps' }).waitFor();
 		},
 	},
 	{
@@ -110,14 +140,6 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 		open: async (page, server) => {
 			await page.goto(`${server.url}/practice`);
 			await page.getByRole('heading', { name: 'Tools carried' }).waitFor();
-		},
-	},
-	{
-		name: 'phone-entry',
-		viewport: phone,
-		open: async (page, server) => {
-			await openCall(page, server, 'Bindery, upper floor');
-			await page.getByRole('button', { name: 'Plug', exact: true }).click();
 		},
 	},
 	{

@@ -97,6 +97,30 @@ const screens: { name: string; open: (page: Page, server: Server) => Promise<voi
 			await page.getByRole('button', { name: 'What each outcome would mean' }).click();
 		},
 	},
+	...['steps', 'Findings', 'Code asks', 'Proof', 'Parts'].map((sheet) => ({
+		name: `a planned box, ${sheet}`,
+		open: async (page: Page, server: Server) => {
+			await page.goto(`${server.url}/calls/${sheet === 'Code asks' ? 1 : 3}/boxes/${sheet === 'Code asks' ? 'B2' : 'B3'}`);
+			await page.getByRole('tab', { name: new RegExp(sheet, 'i') }).click();
+			await expect(page.getByRole('img', { name: /The box as planned/ })).toBeVisible();
+		},
+	})),
+	{
+		name: 'entering a box, beside what was found',
+		open: async (page, server) => {
+			await page.goto(`${server.url}/calls/2/boxes/B3`);
+			await page.getByRole('button', { name: 'Side by side' }).click();
+			await page.getByRole('button', { name: 'Correct what is in the box' }).click();
+			await page.getByText('more of it').first().click();
+		},
+	},
+	{
+		name: 'sums',
+		open: async (page, server) => {
+			await page.goto(`${server.url}/sums/leakage`);
+			await expect(page.getByText('Together, at most')).toBeVisible();
+		},
+	},
 	{
 		name: 'the keys',
 		open: async (page, server) => {

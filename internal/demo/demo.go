@@ -24,11 +24,15 @@ const MeterOn = "bindery"
 //go:embed circuits/*.json
 var circuits embed.FS
 
+//go:embed boxes/*.json
+var boxes embed.FS
+
 // a visit is one call of the demo, with what was read so far.
 type visit struct {
 	file, complaint string
 	ago             time.Duration // before now: when the call came in
 	cautions        bool
+	opened          string // a box that was opened
 	readings        []taken
 }
 
@@ -45,13 +49,13 @@ const (
 
 // visits are in the order in which they came in: the last stands on top.
 var visits = []visit{
-	{file: "porch", complaint: "Inspector's list: no ground in the old part. Birds are indoors until it is safe.", ago: 3 * time.Hour},
-	{file: "darkroom", complaint: "Red lamp housing tingles when the enlarger is on.", ago: 2 * time.Hour, cautions: true, readings: []taken{
+	{file: "porch", opened: "B2", complaint: "Inspector's list: no ground in the old part. Birds are indoors until it is safe.", ago: 3 * time.Hour},
+	{file: "darkroom", opened: "B3", complaint: "Red lamp housing tingles when the enlarger is on.", ago: 2 * time.Hour, cautions: true, readings: []taken{
 		{"G2", top, tester.Plug}, {"G2", bottom, tester.Plug}, {"G2", top, tester.DeviceButton}, {"R3", top, tester.Plug}, {"R3", bottom, tester.Plug},
 		{"R4", top, tester.Plug}, {"R4", bottom, tester.Plug}, {"R3", top, tester.Meter}, {"R3", top, tester.Sensor}, {"R3", bottom, tester.Sensor},
 		{"R1", top, tester.Plug}, {"R5", top, tester.Plug}, {"R6", top, tester.Plug},
 	}},
-	{file: "bindery", complaint: "Standing press and everything past it dead since Monday. The glue pot is left plugged in.", ago: 40 * time.Minute, cautions: true, readings: []taken{
+	{file: "bindery", opened: "B3", complaint: "Standing press and everything past it dead since Monday. The glue pot is left plugged in.", ago: 40 * time.Minute, cautions: true, readings: []taken{
 		{"R1", top, tester.Plug}, {"R1", bottom, tester.Plug}, {"R2", top, tester.Plug}, {"R2", bottom, tester.Plug}, {"R3", top, tester.Plug},
 		{"R6", top, tester.Plug},
 	}},
@@ -68,6 +72,11 @@ func Circuit(name string) (*circuit.Circuit, error) {
 		return nil, fmt.Errorf("demo circuit %s: %w", name, err)
 	}
 	return c, nil
+}
+
+// Box is an opened box of the demo, elvat-box/1.
+func Box(name, box string) ([]byte, error) {
+	return boxes.ReadFile("boxes/" + name + "-" + box + ".json")
 }
 
 // Fill stores the demo's calls, as if it were now.
@@ -102,6 +111,13 @@ func (v *visit) fill(ctx context.Context, s *store.Store, now time.Time) error {
 	}
 	id, err := s.AddCall(ctx, call, document)
 	if err != nil {
+		return err
+	}
+	opened, err := Box(v.file, v.opened)
+	if err != nil {
+		return err
+	}
+	if err := s.SetBox(ctx, id, v.opened, opened); err != nil {
 		return err
 	}
 	for i, r := range readings {

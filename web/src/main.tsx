@@ -2,9 +2,11 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Route, Routes } from 'react-router';
+import { BoxScreen } from './box/BoxScreen';
 import { CallScreen } from './calls/CallScreen';
 import { Day } from './calls/Day';
 import { PracticeScreen } from './practice/PracticeScreen';
+import { SumsScreen } from './sums/SumsScreen';
 import { SweepScreen } from './sweep/SweepScreen';
 import './styles.css';
 import { followTheme } from './ui/theme';
@@ -24,6 +26,8 @@ if (root) {
 					<Routes>
 						<Route path="/calls/:call" element={<CallScreen />} />
 						<Route path="/calls/:call/sweep" element={<SweepScreen />} />
+						<Route path="/calls/:call/boxes/:box" element={<BoxScreen />} />
+						<Route path="/sums/:sum?" element={<SumsScreen />} />
 						<Route path="/practice" element={<PracticeScreen />} />
 						<Route path="*" element={<Day />} />
 					</Routes>

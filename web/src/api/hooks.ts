@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import {
+	type Box,
 	body,
 	type Call,
 	type Conditions,
@@ -7,12 +8,14 @@ import {
 	type Fault,
 	type Half,
 	type NewStop,
+	type OpenedBox,
 	type Pair,
 	type Practice,
 	type Probes,
 	type Reading,
 	Refused,
 	type RunMap,
+	type Shop,
 	type State,
 	type StopChange,
 } from './client';
@@ -198,4 +201,94 @@ export function useReplaceCircuit(call: number) {
 			}),
 		),
 	);
+}
+
+const inBox = (call: number, box: string) => ({ params: { path: { call, box } } });
+
+export function useBox(call: number, box: string) {
+	return useQuery({
+		queryKey: ['box', call, box],
+		queryFn: () => body(client.GET('/api/calls/{call}/boxes/{box}', inBox(call, box))),
+		retry: (tries, error) => !(error instanceof Refused) && tries < 3,
+	});
+}
+
+/** A change of an opened box: the server answers with the box and its plan as they now are. */
+function useBoxChange<V>(call: number, box: string, send: (what: V) => Promise<OpenedBox>) {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: send,
+		scope: { id: `box-${call}-${box}` },
+		retry: (tries, error) => !(error instanceof Refused) && tries < 5,
+		onSuccess: (now) => cache.setQueryData(['box', call, box], now),
+	});
+}
+
+export function useSetBox(call: number, box: string) {
+	return useBoxChange(call, box, (what: Box) =>
+		body(client.PUT('/api/calls/{call}/boxes/{box}', { ...inBox(call, box), body: { ...what } })),
+	);
+}
+
+export function useSetSteps(call: number, box: string) {
+	return useBoxChange(call, box, (done: string[]) =>
+		body(client.PUT('/api/calls/{call}/boxes/{box}/steps', { ...inBox(call, box), body: { done } })),
+	);
+}
+
+export function useSetPhotograph(call: number, box: string) {
+	return useBoxChange(call, box, (picture: Blob) =>
+		body(
+			client.PUT('/api/calls/{call}/boxes/{box}/photograph', {
+				...inBox(call, box),
+				body: picture as unknown as string,
+				bodySerializer: (blob) => blob,
+				headers: { 'Content-Type': 'application/octet-stream' },
+			}),
+		),
+	);
+}
+
+/** The box is made up as planned: the run is that from now on. */
+export function useMakeUp(call: number, box: string) {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: () => body(client.POST('/api/calls/{call}/boxes/{box}/made', inBox(call, box))),
+		onSuccess: (now) => {
+			cache.setQueryData(['call', call], now);
+			cache.invalidateQueries({ queryKey: ['box', call] });
+		},
+	});
+}
+
+export function useHouse() {
+	return useQuery({ queryKey: ['house'], queryFn: () => body(client.GET('/api/house')) });
+}
+
+export function useSetHouse() {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: (shop: Shop) => body(client.PUT('/api/house', { body: shop })),
+		onSuccess: (sheet) => {
+			cache.setQueryData(['house'], sheet);
+			cache.invalidateQueries({ queryKey: ['box'] });
+		},
+	});
+}
+
+export function useSums() {
+	return useQuery({
+		queryKey: ['sums'],
+		queryFn: () => body(client.GET('/api/sums')),
+		staleTime: Number.POSITIVE_INFINITY,
+	});
+}
+
+export function useAnswer(sum: string, values: Record<string, number>) {
+	return useQuery({
+		queryKey: ['sum', sum, values],
+		queryFn: () => body(client.POST('/api/sums/{sum}', { params: { path: { sum } }, body: { values } })),
+		placeholderData: (before) => before,
+		retry: (tries, error) => !(error instanceof Refused) && tries < 3,
+	});
 }

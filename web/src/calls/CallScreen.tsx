@@ -179,6 +179,12 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 								<div className="flex flex-wrap items-baseline gap-x-3">
 									<h2 className="m-0 text-2xl font-bold">{stop.label}</h2>
 									<p className="m-0 text-soft">{about(call, stop.box)}</p>
+									<Link
+										to={`/calls/${call.id}/boxes/${stop.box}`}
+										className="ml-auto inline-flex min-h-11 items-center font-bold underline decoration-hair underline-offset-4"
+									>
+										The opened box
+									</Link>
 								</div>
 								{building && <StopEditor key={stop.box} call={call} stop={stop} basics={basics} />}
 								<div className="wide:hidden">

@@ -24,6 +24,12 @@ export function Day() {
 					Elvat <span className="font-normal text-soft">{basics.data?.shop}</span>
 				</h1>
 				<Link
+					to="/sums"
+					className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
+				>
+					Sums
+				</Link>
+				<Link
 					to="/practice"
 					className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
 				>

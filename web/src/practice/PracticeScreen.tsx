@@ -1,13 +1,13 @@
-import { useEffect, useState } from 'react';
+import { useEffect } from 'react';
 import { Link } from 'react-router';
 import type { Practice, PracticeSheet, Tool } from '../api/client';
 import { usePractice, useSetPractice } from '../api/hooks';
 import { tools } from '../readings/tools';
-import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { Ticked } from '../ui/Ticked';
 import { Mark, ThemeButton } from '../ui/TopBar';
-import { numberIn } from '../ui/words';
+import { Figure } from './Figure';
+import { House } from './House';
 
 /** What the shop has set for itself: weights, minutes, tools carried. */
 export function PracticeScreen() {
@@ -32,6 +32,7 @@ export function PracticeScreen() {
 				{sheet && (
 					<>
 						<Carried sheet={sheet} save={save} />
+						<House />
 						<Minutes sheet={sheet} save={save} />
 						<Weights sheet={sheet} save={save} />
 					</>
@@ -163,43 +164,5 @@ function Weights({ sheet, save }: Part) {
 				</div>
 			))}
 		</section>
-	);
-}
-
-interface FigureProps {
-	words: string;
-	value: number;
-	usual: number;
-	save: (value: number) => void;
-}
-
-/** A figure that can be set, and put back to the usual one. */
-function Figure({ words, value, usual, save }: FigureProps) {
-	const [typed, setTyped] = useState(String(value));
-	const [wrong, setWrong] = useState(false);
-	useEffect(() => setTyped(String(value)), [value]);
-	const enter = () => {
-		const v = numberIn(typed);
-		setWrong(Number.isNaN(v));
-		if (!Number.isNaN(v) && v !== value) save(v);
-	};
-	return (
-		<span className="flex items-center justify-end gap-2">
-			{value !== usual && (
-				<Button kind="quiet" onClick={() => save(usual)} aria-label={`${words}: back to ${usual}`}>
-					usual {usual}
-				</Button>
-			)}
-			<input
-				aria-label={words}
-				aria-invalid={wrong}
-				className={`${field} mono w-24 text-right`}
-				inputMode="decimal"
-				value={typed}
-				onChange={(e) => setTyped(e.target.value)}
-				onBlur={enter}
-				onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
-			/>
-		</span>
 	);
 }

@@ -1,0 +1,157 @@
+import { execFileSync } from 'node:child_process';
+import { existsSync, readFileSync } from 'node:fs';
+import type { Page } from '@playwright/test';
+import { expect, noSidewaysScroll, openCall, phone, test } from '../server';
+
+/** A picture: what is on it does not matter to the test. */
+async function picture(page: Page): Promise<Buffer> {
+	const url = await page.evaluate(() => {
+		const canvas = document.createElement('canvas');
+		canvas.width = 300;
+		canvas.height = 200;
+		canvas.getContext('2d')?.fillRect(40, 40, 80, 120);
+		return canvas.toDataURL('image/png');
+	});
+	return Buffer.from(url.slice(url.indexOf(',') + 1), 'base64');
+}
+
+for (const view of [{ width: 1280, height: 800 }, phone]) {
+	test(`a box of three cables is entered, planned, worked and made up, ${view.width} wide`, async ({ page, server }) => {
+		await page.setViewportSize(view);
+		await openCall(page, server, 'Bindery, upper floor');
+		await page.getByRole('button', { name: /^Window bench/ }).first().click();
+		await page.getByRole('link', { name: 'The opened box' }).click();
+		await expect(page.getByRole('heading', { name: 'Window bench' })).toBeVisible();
+		await noSidewaysScroll(page);
+
+		const frame = page.getByRole('region', { name: /Cable W2/ });
+		await frame.getByRole('button', { name: 'protect', exact: true }).click();
+		await page.getByRole('region', { name: /Cable W6/ }).getByRole('button', { name: 'must not go off' }).click();
+		const goes = page.getByRole('region', { name: 'What goes in' });
+		await goes.getByRole('button', { name: 'GFCI' }).click();
+		await goes.getByRole('button', { name: 'clamp', exact: true }).click();
+		await page.getByRole('button', { name: '22.5 in³' }).click();
+		await page.getByLabel('room').selectOption('workshop');
+		await page.getByRole('button', { name: 'through the device' }).click();
+		await page.getByRole('button', { name: 'To the plan' }).first().click();
+
+		await expect(page.getByText('The plan is proven on the circuit model')).toBeVisible();
+		await expect(page.getByRole('img', { name: /The box as planned: 12 wires/ })).toBeVisible();
+		await expect(page.getByText('It fits.')).toBeVisible();
+
+		// The step in hand lights up its wires.
+		await page.getByRole('button', { name: /Join the neutrals of W1 and W6/ }).click();
+		await expect(page.locator('.lit-wire')).toHaveCount(3);
+		await page.getByLabel('Done: Breaker off, secured, and prove the box dead').check();
+		await page.reload();
+		await expect(page.getByLabel('Done: Breaker off, secured, and prove the box dead')).toBeChecked();
+
+		await page.getByRole('tab', { name: /Findings/ }).click();
+		await expect(page.getByRole('list', { name: 'Findings' })).toContainText('stays off LOAD');
+		await page.getByRole('tab', { name: 'Proof' }).click();
+		await expect(page.getByRole('region', { name: 'When the plan is done' })).toContainText('As it should be, behind R1');
+		await page.getByRole('button', { name: 'As found' }).click();
+		await expect(page.getByRole('img', { name: /The box as found/ })).toBeVisible();
+		await page.getByRole('tab', { name: 'Steps' }).click();
+		await page.getByRole('button', { name: 'It is made up so' }).click();
+		await expect(page.getByText(/Made up as planned at/)).toBeVisible();
+		await page.getByRole('link', { name: 'Back to the call' }).click();
+		await expect(page.getByText('as found, before Window bench was made up anew').first()).toBeAttached();
+	});
+}
+
+test('the line is not known: the procedure comes first, and nothing is planned', async ({ page, server }) => {
+	await page.goto(`${server.url}/calls/3/boxes/B6`);
+	await page.getByRole('region', { name: /Cable W6/ }).getByRole('button', { name: 'not known' }).first().click();
+	await page.getByRole('button', { name: 'To the plan' }).first().click();
+	await expect(page.getByText('Nothing is planned.')).toBeVisible();
+	await page.getByRole('button', { name: /Nobody near, breaker on/ }).click();
+	await expect(page.getByText('Power on with conductors apart.')).toBeVisible();
+	await expect(page.getByText(/for a qualified person only/)).toBeVisible();
+});
+
+test('a figure that cannot be is refused by name, and what was entered stays', async ({ page, server }) => {
+	await page.goto(`${server.url}/calls/3/boxes/B6`);
+	await page.getByLabel('or, marked').fill('900');
+	await page.getByLabel('or, marked').press('Enter');
+	await expect(page.getByRole('alert')).toContainText('box.volumeIn3: 900 is out of bounds');
+	await expect(page.getByLabel('or, marked')).toHaveValue('900');
+});
+
+test('no ground arrives: the ways on stand side by side, and a plain device stops the plan', async ({ page, server }) => {
+	await page.goto(`${server.url}/calls/1/boxes/B2`);
+	await page.getByRole('tab', { name: 'Code asks' }).click();
+	const ways = page.getByRole('region', { name: 'No ground arrives: the ways on' });
+	await expect(ways.getByRole('listitem').first()).toContainText('best here');
+	await expect(ways).toContainText('NEC 406.4(D)(2)(b), 2023');
+	await page.getByRole('button', { name: 'Correct what is in the box' }).click();
+	await page.getByRole('region', { name: 'What goes in' }).getByRole('button', { name: 'duplex' }).click();
+	await expect(page.getByText('A plain three-slot device with no ground')).toBeVisible();
+});
+
+test('the photograph: each wire is pointed at, and the taps are the record', async ({ page, server }) => {
+	await page.goto(`${server.url}/calls/3/boxes/B1`);
+	await page.getByRole('button', { name: 'Photograph' }).click();
+	await page.getByLabel('Picture of the pulled device').setInputFiles({ name: 'pulled.png', mimeType: 'image/png', buffer: await picture(page) });
+	const shown = page.getByRole('img', { name: 'The pulled device at Window bench' });
+	await expect(shown).toBeVisible();
+	for (const [wire, to] of [
+		['W1 hot', 'upper silver screw'],
+		['W1 neutral', 'upper brass screw'],
+	] as const) {
+		await page.getByRole('button', { name: 'Point at a wire on the picture' }).click();
+		await page.getByRole('button', { name: wire, exact: true }).click();
+		await page.getByRole('button', { name: to }).click();
+		await expect(page.getByRole('region', { name: 'Put-back sheet' })).toContainText(`${wire}${to}`);
+	}
+	await page.getByRole('button', { name: 'To the plan' }).first().click();
+	await page.getByRole('tab', { name: /Findings/ }).click();
+	await expect(page.getByRole('list', { name: 'Findings' })).toContainText('Hot and neutral are exchanged at the old device');
+	await page.getByRole('button', { name: 'Take back: W1 neutral' }).click();
+	await expect(page.getByRole('region', { name: 'Put-back sheet' })).not.toContainText('W1 neutral');
+	await page.getByLabel('Picture of the pulled device').setInputFiles({ name: 'notes.txt', mimeType: 'text/plain', buffer: Buffer.from('no') });
+	await expect(page.getByRole('alert')).toContainText('no picture that can be opened');
+	await expect(shown).toBeVisible();
+});
+
+test('the plan prints on one page', async ({ page, server }, info) => {
+	await page.goto(`${server.url}/calls/3/boxes/B3`);
+	await expect(page.getByRole('list', { name: 'Steps' })).toBeVisible();
+	const file = info.outputPath('plan.pdf');
+	await page.pdf({ path: file, format: 'Letter' });
+	expect(existsSync(file)).toBe(true);
+	expect(execFileSync('grep', ['-a', '-o', '/Count [0-9]*', file]).toString().trim().split('\n')[0]).toBe('/Count 1');
+	expect(readFileSync(file).length).toBeGreaterThan(10_000);
+});
+
+test('the house: a school, the edition, a price and an amendment are kept and turn the plan', async ({ page, server }) => {
+	await page.goto(`${server.url}/practice`);
+	await page.getByRole('combobox', { name: 'Splices' }).selectOption('twisted');
+	await page.getByRole('button', { name: 'NEC 2017' }).click();
+	await expect(page.getByRole('button', { name: 'NEC 2017' })).toHaveAttribute('aria-pressed', 'true');
+	const form = page.getByRole('form', { name: 'New local amendment' });
+	await form.getByLabel('in', { exact: true }).selectOption('workshop');
+	await form.getByRole('button', { name: 'Add' }).click();
+	await expect(page.getByRole('alert')).toContainText('the section it changes is missing');
+	await form.getByLabel('section').fill('Town code 12');
+	await form.getByLabel('what it asks').fill('workshops');
+	await form.getByRole('button', { name: 'Add' }).click();
+	await expect(page.getByRole('list', { name: 'Local amendments' })).toContainText('Town code 12');
+	await page.goto(`${server.url}/calls/3/boxes/B3`);
+	await page.getByRole('tab', { name: 'Code asks' }).click();
+	await expect(page.getByRole('list', { name: 'What the code asks' })).toContainText('Local Town code 12, 2017');
+	await page.getByRole('tab', { name: 'Parts' }).click();
+	await expect(page.getByText('twisted connectors, as the house has chosen')).toBeVisible();
+});
+
+test('sums work without a call, and a slip is refused', async ({ page, server }) => {
+	await page.goto(server.url);
+	await page.getByRole('link', { name: 'Sums' }).click();
+	await expect(page.getByText('20.25 in3', { exact: true })).toBeVisible();
+	await page.getByRole('link', { name: 'Heat in a contact' }).click();
+	await expect(page.getByText('14.4 W', { exact: true })).toBeVisible();
+	await page.getByRole('button', { name: '15', exact: true }).click();
+	await expect(page.getByText('22.5 W', { exact: true })).toBeVisible();
+	await page.getByLabel('Load', { exact: true }).fill('500');
+	await expect(page.getByRole('alert')).toContainText('Load: 500 is out of bounds');
+});

@@ -1,0 +1,358 @@
+import { useEffect, useState } from 'react';
+import { Link, useParams } from 'react-router';
+import type { Box, OpenedBox } from '../api/client';
+import { useBox, useCall, useMakeUp, useSetBox } from '../api/hooks';
+import { Button } from '../ui/Button';
+import { Caution } from '../ui/Caution';
+import { Problem } from '../ui/Problem';
+import { Mark, ThemeButton } from '../ui/TopBar';
+import { timeOf } from '../ui/words';
+import { BoxDrawing } from './Drawing';
+import { BoxEntry } from './Entry';
+import { FillBar } from './Fill';
+import { Asks, Findings } from './Findings';
+import { faceOf } from './layout';
+import { Photograph } from './Photograph';
+import { Proofs } from './Proofs';
+import { Required } from './Required';
+import { Steps } from './Steps';
+
+const sheets = [
+	{ key: 'steps', words: 'Steps' },
+	{ key: 'findings', words: 'Findings' },
+	{ key: 'code', words: 'Code asks' },
+	{ key: 'proof', words: 'Proof' },
+	{ key: 'parts', words: 'Parts' },
+] as const;
+type SheetKey = (typeof sheets)[number]['key'];
+type Shown = 'plan' | 'found' | 'both' | 'photograph';
+
+/** The opened box of a call: what is in it, what goes where, and the steps. */
+export function BoxScreen() {
+	const params = useParams();
+	const call = Number(params.call);
+	const id = params.box ?? '';
+	const opened = useBox(call, id);
+	useEffect(() => {
+		if (opened.data) document.title = `${opened.data.label}, Elvat`;
+	}, [opened.data]);
+	if (opened.data) return <Loaded key={id} call={call} id={id} opened={opened.data} />;
+	return (
+		<main className="grid gap-4 p-6">
+			<h1 className="m-0 text-xl font-bold">{opened.error ? 'This box cannot be shown' : 'Opening the box'}</h1>
+			<Problem error={opened.error} again={() => opened.refetch()} />
+			<Link to={`/calls/${call}`} className="inline-flex min-h-11 items-center underline underline-offset-4">
+				Back to the call
+			</Link>
+		</main>
+	);
+}
+
+function Loaded({ call, id, opened }: { call: number; id: string; opened: OpenedBox }) {
+	const about = useCall(call);
+	const set = useSetBox(call, id);
+	const [draft, setDraft] = useState<Box | null>(null);
+	const box = draft ?? opened.box;
+	const [entering, setEntering] = useState(!opened.recorded);
+	const [shown, setShown] = useState<Shown>('plan');
+	const [sheet, setSheet] = useState<SheetKey>('steps');
+	const [lit, setLit] = useState<string[]>([]);
+	const plan = opened.plan;
+	const save = (next: Box) => {
+		setDraft(next);
+		set.mutate(next, { onSuccess: () => setDraft(null) });
+	};
+	const wide = shown === 'both';
+	return (
+		<div className="box-page flex min-h-dvh flex-col">
+			<header className="flex items-center gap-x-3 border-b-2 border-ink py-1.5 pr-2 pl-3 wide:pl-5">
+				<Link
+					to={`/calls/${call}`}
+					aria-label="Back to the call"
+					className="grid size-11 shrink-0 place-items-center hover:bg-wash print:hidden"
+				>
+					<Mark />
+				</Link>
+				<div className="min-w-0 grow">
+					<h1 className="m-0 truncate text-lg/tight font-bold">{opened.label}</h1>
+					<p className="m-0 truncate text-soft">
+						opened box {id}
+						{about.data && `, ${about.data.title}, breaker ${about.data.breaker.label || '?'}`}
+					</p>
+				</div>
+				<Button kind="quiet" className="max-wide:hidden print:hidden" onClick={() => window.print()}>
+					Print
+				</Button>
+				<span className="print:hidden">
+					<ThemeButton />
+				</span>
+			</header>
+			<main className="flex grow flex-col">
+				<Standing opened={opened} />
+				<div className={`grid grow content-start ${wide ? '' : 'wide:grid-cols-[minmax(0,8fr)_minmax(400px,5fr)]'}`}>
+					<section className="min-w-0 px-3 pt-2 pb-3 wide:px-5" aria-label="Drawing of the box">
+						<Showing shown={shown} setShown={setShown} />
+						<Problem error={set.error} />
+						<Picture
+							opened={{ ...opened, box }}
+							shown={shown}
+							lit={sheet === 'steps' ? lit : []}
+							call={call}
+							save={save}
+						/>
+					</section>
+					<section
+						className={`min-w-0 border-rule px-4 pt-2 pb-6 wide:px-5 ${wide ? 'border-t' : 'wide:border-l'} ${shown === 'photograph' ? 'print:hidden' : ''}`}
+						aria-label="The work"
+					>
+						{entering ? (
+							<BoxEntry opened={{ ...opened, box }} save={save} close={() => setEntering(false)} />
+						) : (
+							<>
+								<div className="mb-2 flex flex-wrap gap-x-1 border-b-2 border-ink print:hidden" role="tablist">
+									{sheets.map((s) => (
+										<button
+											key={s.key}
+											type="button"
+											role="tab"
+											aria-selected={sheet === s.key}
+											onClick={() => setSheet(s.key)}
+											className="min-h-11 px-2.5 aria-selected:bg-ink aria-selected:font-bold aria-selected:text-paper"
+										>
+											{s.words}
+											{s.key === 'findings' && plan.findings.length > 0 && ` ${plan.findings.length}`}
+										</button>
+									))}
+								</div>
+								<Sheet sheet={sheet} opened={opened} call={call} lit={lit} setLit={setLit} />
+								<Button className="mt-4 print:hidden" onClick={() => setEntering(true)}>
+									Correct what is in the box
+								</Button>
+							</>
+						)}
+					</section>
+				</div>
+			</main>
+		</div>
+	);
+}
+
+/** One line on where the plan stands: stopped, proven, or with something left. */
+function Standing({ opened }: { opened: OpenedBox }) {
+	const plan = opened.plan;
+	if (opened.madeAt) {
+		return (
+			<p className="m-0 bg-ink px-4 py-2 font-bold text-paper wide:px-6">
+				Made up as planned at {timeOf(opened.madeAt)}. Prove it on the call.
+			</p>
+		);
+	}
+	if (plan.stopped) {
+		const dangerous = plan.findings.some((f) => f.stop && f.severity === 'danger');
+		return (
+			<div className="flex border-b-2 border-ink">
+				{dangerous && <i aria-hidden="true" className="stripes w-4 shrink-0" />}
+				<p className="m-0 px-4 py-2 text-lg wide:px-6">
+					<b>Nothing is planned.</b> {plan.stopped}
+				</p>
+			</div>
+		);
+	}
+	const left = plan.findings.filter((f) => !f.cured && (f.severity === 'danger' || f.severity === 'must')).length;
+	return (
+		<p className="m-0 border-b border-rule px-4 py-2 wide:px-6">
+			{plan.issued ? (
+				<>
+					<b>The plan is proven on the circuit model:</b> no outlet is left reversed, dead, unprotected or unbonded.
+				</>
+			) : (
+				<b>The plan leaves something wrong; the findings say what.</b>
+			)}
+			{left > 0 && ` ${left} ${left === 1 ? 'thing' : 'things'} to mend first.`}
+		</p>
+	);
+}
+
+const showings: { key: Shown; words: string }[] = [
+	{ key: 'plan', words: 'Planned' },
+	{ key: 'found', words: 'As found' },
+	{ key: 'both', words: 'Side by side' },
+	{ key: 'photograph', words: 'Photograph' },
+];
+
+function Showing({ shown, setShown }: { shown: Shown; setShown: (s: Shown) => void }) {
+	return (
+		<div className="mb-2 flex flex-wrap gap-2 print:hidden">
+			{showings.map((s) => (
+				<button
+					key={s.key}
+					type="button"
+					aria-pressed={shown === s.key}
+					onClick={() => setShown(s.key)}
+					className="min-h-11 border-2 border-ink px-3 aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper"
+				>
+					{s.words}
+				</button>
+			))}
+		</div>
+	);
+}
+
+interface PictureProps {
+	opened: OpenedBox;
+	shown: Shown;
+	lit: string[];
+	call: number;
+	save: (box: Box) => void;
+}
+
+function Picture({ opened, shown, lit, call, save }: PictureProps) {
+	const { box, plan } = opened;
+	const pins = plan.findings.map((finding, i) => ({ finding, number: i + 1 }));
+	const planned = (
+		<BoxDrawing
+			box={box}
+			faces={[...(box.device ? [box.device] : []), ...(box.others ?? [])].map((v) => faceOf(v, v.id))}
+			landings={plan.wiring}
+			lit={lit}
+			pins={pins.filter((p) => !p.finding.cured)}
+			label={`The box as planned: ${plan.wiring.length} wires landed`}
+		/>
+	);
+	const old =
+		box.existing?.id ||
+		opened.landings
+			.flat()
+			.find((p) => /^[^@:]+\./.test(p))
+			?.split('.')[0] ||
+		'old';
+	const found =
+		opened.landings.length > 0 && box.existing ? (
+			<BoxDrawing
+				box={box}
+				faces={[faceOf(box.existing, old)]}
+				landings={opened.landings}
+				pins={pins}
+				label={`The box as found: ${opened.landings.length} wires landed`}
+			/>
+		) : (
+			<p className="m-0 max-w-prose border-2 border-rule p-4 text-soft">
+				Not recorded yet. Say how it is wired now under “Correct what is in the box”, or point at each wire on the
+				photograph of the pulled device.
+			</p>
+		);
+	if (shown === 'photograph') return <Photograph call={call} opened={opened} save={save} />;
+	if (shown === 'found') return found;
+	if (shown === 'plan') {
+		return (
+			<>
+				{planned}
+				<FillBar fill={plan.fill} />
+			</>
+		);
+	}
+	return (
+		<div className="grid gap-4 wide:grid-cols-2">
+			<figure className="m-0 min-w-0">
+				<figcaption className="font-bold">As found</figcaption>
+				{found}
+			</figure>
+			<figure className="m-0 min-w-0">
+				<figcaption className="font-bold">Planned</figcaption>
+				{planned}
+			</figure>
+		</div>
+	);
+}
+
+interface SheetProps {
+	sheet: SheetKey;
+	opened: OpenedBox;
+	call: number;
+	lit: string[];
+	setLit: (points: string[]) => void;
+}
+
+function Sheet({ sheet, opened, call, lit, setLit }: SheetProps) {
+	const plan = opened.plan;
+	switch (sheet) {
+		case 'findings':
+			return (
+				<>
+					<Asks plan={plan} />
+					<Findings plan={plan} />
+				</>
+			);
+		case 'code':
+			return <Required plan={plan} />;
+		case 'proof':
+			return <Proofs opened={opened} />;
+		case 'parts':
+			return <Parts opened={opened} />;
+		default:
+			return (
+				<>
+					<Steps call={call} opened={opened} lit={lit} setLit={setLit} />
+					<MakeUp call={call} opened={opened} />
+				</>
+			);
+	}
+}
+
+function MakeUp({ call, opened }: { call: number; opened: OpenedBox }) {
+	const made = useMakeUp(call, opened.box.id);
+	if (!opened.plan.proof || opened.madeAt) return null;
+	return (
+		<div className="mt-3 grid gap-2 print:hidden">
+			<Problem error={made.error} />
+			<Caution>
+				Local code and the authority having jurisdiction win over this plan. Licensed or otherwise permitted persons
+				only.
+			</Caution>
+			<Button kind="main" className="justify-self-start" disabled={made.isPending} onClick={() => made.mutate()}>
+				It is made up so
+			</Button>
+			<p className="m-0 text-soft">The run is then as planned; earlier readings stay as found. Undo on the call.</p>
+		</div>
+	);
+}
+
+/** What it uses up, and how each end is stripped. */
+function Parts({ opened }: { opened: OpenedBox }) {
+	const plan = opened.plan;
+	return (
+		<div className="grid gap-4">
+			<ul className="m-0 list-none p-0">
+				{plan.materials.map((m) => (
+					<li key={m.item} className="flex gap-3 border-b border-rule py-1.5">
+						<span className="mono w-16 shrink-0 text-right">
+							{Math.round(m.count * 10) / 10}
+							{m.unit && ` ${m.unit}`}
+						</span>
+						<span>{m.item}</span>
+					</li>
+				))}
+			</ul>
+			{plan.markings.length > 0 && (
+				<div>
+					<h2 className="m-0 text-base font-bold">Markings on the plates</h2>
+					<ul className="m-0 list-none p-0">
+						{plan.markings.map((m) => (
+							<li key={m}>{m}</li>
+						))}
+					</ul>
+				</div>
+			)}
+			<div>
+				<h2 className="m-0 text-base font-bold">Choices of the house</h2>
+				<ul className="m-0 list-none p-0 text-soft">
+					{plan.choices.map((c) => (
+						<li key={c} className="py-0.5">
+							{c}
+						</li>
+					))}
+				</ul>
+			</div>
+		</div>
+	);
+}

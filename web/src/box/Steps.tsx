@@ -1,0 +1,81 @@
+import type { OpenedBox, Step } from '../api/client';
+import { useSetSteps } from '../api/hooks';
+import { Caution } from '../ui/Caution';
+import { Problem } from '../ui/Problem';
+import { Asks } from './Findings';
+
+interface Props {
+	call: number;
+	opened: OpenedBox;
+	lit: string[];
+	setLit: (points: string[]) => void;
+}
+
+/** The order of work; the step in hand lights up its wires. */
+export function Steps({ call, opened, lit, setLit }: Props) {
+	const set = useSetSteps(call, opened.box.id);
+	const done = set.isPending ? set.variables : opened.done;
+	const steps = opened.plan.steps;
+	const next = steps.find((s) => !done.includes(s.do));
+	const inHand = steps.find((s) => lit.length > 0 && s.points.join() === lit.join()) ?? next;
+	const tick = (s: Step) => {
+		const without = done.filter((d) => d !== s.do);
+		const now = without.length < done.length ? without : [...done, s.do];
+		set.mutate(now);
+		setLit(steps.find((x) => !now.includes(x.do))?.points ?? []);
+	};
+	return (
+		<>
+			<Asks plan={opened.plan} />
+			<Problem error={set.error} />
+			<ol className="m-0 list-none p-0" aria-label="Steps">
+				{steps.map((s, i) => {
+					const current = s === inHand;
+					const ticked = done.includes(s.do);
+					return (
+						<li
+							key={s.do}
+							aria-current={current ? 'step' : undefined}
+							className="grid grid-cols-[2.2rem_1fr_auto] items-start gap-2 border-b border-rule py-1 aria-[current]:bg-wash aria-[current]:outline-2 aria-[current]:outline-accent print:bg-transparent print:outline-0"
+						>
+							<span className="mono pt-2.5 text-center">{i + 1}</span>
+							<button
+								type="button"
+								className="min-h-11 py-2 text-left"
+								aria-expanded={current}
+								onClick={() => setLit(current && lit.length > 0 ? [] : s.points)}
+							>
+								<span className={ticked ? 'text-soft' : 'font-bold'}>{s.do}</span>
+								{s.live && current && (
+									<span className="mt-1 block">
+										<b>Power on with conductors apart.</b>
+									</span>
+								)}
+								{s.detail && (
+									<span className={`${current ? 'block' : 'hidden print:block'} text-soft`}>{s.detail}</span>
+								)}
+							</button>
+							<label className="grid size-11 place-items-center print:hidden">
+								<input
+									type="checkbox"
+									className="size-6 accent-accent"
+									aria-label={`Done: ${s.do}`}
+									checked={ticked}
+									onChange={() => tick(s)}
+								/>
+							</label>
+						</li>
+					);
+				})}
+			</ol>
+			{steps.some((s) => s.live) && (
+				<div className="mt-2">
+					<Caution>
+						One step has the power on while wires are apart: for a qualified person only, never where a shared neutral
+						or a second circuit is possible. Everyone else stops there. Local law says who is qualified.
+					</Caution>
+				</div>
+			)}
+		</>
+	);
+}

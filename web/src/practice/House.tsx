@@ -1,0 +1,229 @@
+import { useState } from 'react';
+import type { HouseSheet, Rule, Shop } from '../api/client';
+import { useHouse, useSetHouse } from '../api/hooks';
+import { Button, field } from '../ui/Button';
+import { Problem } from '../ui/Problem';
+import { Figure } from './Figure';
+
+/** What is set as the server keeps it: only what is not as usual. */
+function asSet(sheet: HouseSheet): Shop {
+	return {
+		house: Object.fromEntries(
+			sheet.schools.filter((s) => s.value !== s.options[0]?.value).map((s) => [s.key, s.value]),
+		),
+		edition: sheet.edition,
+		prices: Object.fromEntries(sheet.prices.filter((p) => p.value !== p.usual).map((p) => [p.key, p.value])),
+		amendments: sheet.amendments,
+	};
+}
+
+/** The house practice, the code edition in force with its local amendments, and prices. */
+export function House() {
+	const house = useHouse();
+	const set = useSetHouse();
+	const sheet = house.data;
+	const save = (change: Shop) => sheet && set.mutate({ ...asSet(sheet), ...change });
+	return (
+		<>
+			<Problem error={house.error ?? set.error} />
+			{sheet && (
+				<>
+					<Schools sheet={sheet} save={save} />
+					<Code sheet={sheet} save={save} />
+					<Prices sheet={sheet} save={save} />
+				</>
+			)}
+		</>
+	);
+}
+
+interface Part {
+	sheet: HouseSheet;
+	save: (change: Shop) => void;
+}
+
+function Schools({ sheet, save }: Part) {
+	return (
+		<section className="grid gap-2" aria-label="House practice">
+			<h2 className="m-0 text-xl font-bold">House practice</h2>
+			<p className="m-0 text-soft">Where good people differ. Every plan says which of these it turned on, and why.</p>
+			<ul className="m-0 list-none p-0">
+				{sheet.schools.map((s) => (
+					<li key={s.key} className="grid gap-x-6 border-b border-rule py-2 wide:grid-cols-[1fr_auto]">
+						<span>
+							<b>{s.words}</b>
+							<span className="block text-soft">
+								Usual: {s.options[0]?.words.toLowerCase()}. {s.why}
+							</span>
+						</span>
+						<select
+							aria-label={s.words}
+							className={`${field} wide:w-80`}
+							value={s.value}
+							onChange={(e) => save({ house: { ...asSet(sheet).house, [s.key]: e.target.value } })}
+						>
+							{s.options.map((o) => (
+								<option key={o.value} value={o.value}>
+									{o.words}
+								</option>
+							))}
+						</select>
+					</li>
+				))}
+			</ul>
+		</section>
+	);
+}
+
+function Code({ sheet, save }: Part) {
+	return (
+		<section className="grid gap-2" aria-label="Code edition">
+			<h2 className="m-0 text-xl font-bold">Code edition</h2>
+			<div className="flex flex-wrap items-center gap-2">
+				{sheet.editions.map((e) => (
+					<button
+						key={e}
+						type="button"
+						aria-pressed={sheet.edition === e}
+						onClick={() => save({ edition: e })}
+						className="min-h-11 border-2 border-ink px-4 aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper"
+					>
+						NEC {e}
+					</button>
+				))}
+				<span className="text-soft">Check what is adopted here.</span>
+			</div>
+			<h3 className="m-0 mt-2 border-b-2 border-ink text-base font-bold">Local amendments</h3>
+			<ul className="m-0 list-none p-0" aria-label="Local amendments">
+				{sheet.amendments.map((a) => (
+					<li key={`${a.section} ${a.text}`} className="flex flex-wrap items-center gap-x-3 border-b border-rule">
+						<b>{a.section}</b>
+						<span className="grow">
+							{topics[a.topic] ?? a.topic}, {a.lifts ? 'not asked for' : 'required'}: {a.text}
+							{a.when?.rooms?.length ? ` (${a.when.rooms.join(', ')})` : ' (everywhere)'}
+						</span>
+						<Button
+							kind="quiet"
+							aria-label={`Take out ${a.section}`}
+							onClick={() => save({ amendments: sheet.amendments.filter((x) => x !== a) })}
+						>
+							take out
+						</Button>
+					</li>
+				))}
+			</ul>
+			<NewAmendment sheet={sheet} add={(a) => save({ amendments: [...sheet.amendments, a] })} />
+			<details>
+				<summary className="inline-flex min-h-11 cursor-pointer items-center underline decoration-hair underline-offset-4">
+					The rows of {sheet.edition}, {sheet.rules.length} of them
+				</summary>
+				<ul className="m-0 list-none p-0">
+					{sheet.rules.map((r) => (
+						<li
+							key={`${r.topic} ${r.section} ${r.text}`}
+							className="grid gap-x-4 border-b border-rule py-1 wide:grid-cols-[11rem_1fr]"
+						>
+							<b>{r.section}</b>
+							<span>{r.text}</span>
+						</li>
+					))}
+				</ul>
+				<p className="m-0 text-soft">From memory, in our own words.</p>
+			</details>
+		</section>
+	);
+}
+
+const topics: Record<string, string> = {
+	gfci: 'ground-fault protection',
+	afci: 'arc-fault protection',
+	tamperResistant: 'tamper-resistant',
+	weatherResistant: 'weather-resistant',
+	cover: 'cover',
+};
+
+function NewAmendment({ sheet, add }: { sheet: HouseSheet; add: (r: Rule) => void }) {
+	const [topic, setTopic] = useState(sheet.topics[0] ?? 'gfci');
+	const [room, setRoom] = useState('');
+	const [lifts, setLifts] = useState(false);
+	const [section, setSection] = useState('');
+	const [text, setText] = useState('');
+	return (
+		<form
+			className="grid gap-2 wide:grid-cols-[12rem_9rem_9rem_1fr_1fr_auto] wide:items-end"
+			aria-label="New local amendment"
+			onSubmit={(e) => {
+				e.preventDefault();
+				add({ topic, section, text, lifts, when: room ? { rooms: [room] } : {} });
+				setSection('');
+				setText('');
+			}}
+		>
+			<select aria-label="about" className={field} value={topic} onChange={(e) => setTopic(e.target.value)}>
+				{sheet.topics.map((t) => (
+					<option key={t} value={t}>
+						{topics[t] ?? t}
+					</option>
+				))}
+			</select>
+			<select
+				aria-label="effect"
+				className={field}
+				value={String(lifts)}
+				onChange={(e) => setLifts(e.target.value === 'true')}
+			>
+				<option value="false">required</option>
+				<option value="true">not asked for</option>
+			</select>
+			<select aria-label="in" className={field} value={room} onChange={(e) => setRoom(e.target.value)}>
+				<option value="">everywhere</option>
+				{sheet.rooms.map((r) => (
+					<option key={r} value={r}>
+						{r}
+					</option>
+				))}
+			</select>
+			<input
+				aria-label="section"
+				placeholder="section, such as Town code 12"
+				className={field}
+				value={section}
+				onChange={(e) => setSection(e.target.value)}
+			/>
+			<input
+				aria-label="what it asks"
+				placeholder="what it asks, in your words"
+				className={field}
+				value={text}
+				onChange={(e) => setText(e.target.value)}
+			/>
+			<Button type="submit">Add</Button>
+		</form>
+	);
+}
+
+function Prices({ sheet, save }: Part) {
+	return (
+		<section className="grid gap-2" aria-label="Prices">
+			<h2 className="m-0 text-xl font-bold">Prices</h2>
+			<p className="m-0 text-soft">
+				In dollars; the usual ones are assumptions. The ways on for an outlet without a ground are weighed with them.
+			</p>
+			<ul className="m-0 grid list-none gap-x-8 p-0 wide:grid-cols-2">
+				{sheet.prices.map((p) => (
+					<li key={p.key} className="flex items-center gap-3 border-b border-rule py-1">
+						<span className="grow">
+							{p.words} <span className="text-soft">{p.unit}</span>
+						</span>
+						<Figure
+							words={p.words}
+							value={p.value}
+							usual={p.usual}
+							save={(v) => save({ prices: { ...asSet(sheet).prices, [p.key]: v } })}
+						/>
+					</li>
+				))}
+			</ul>
+		</section>
+	);
+}
