@@ -206,7 +206,7 @@ func (w *wiring) connector(wires int) string {
 		}
 	}
 	most := ports[len(ports)-1]
-	return fmt.Sprintf("%d x %s, %d-wire, linked", (wires+most-3)/(most-1), name, most)
+	return fmt.Sprintf("%d x %s, %d-wire, linked", (wires-2+most-3)/(most-2), name, most)
 }
 
 func jumperColour(k circuit.Conductor, to string) string {

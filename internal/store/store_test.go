@@ -172,3 +172,56 @@ func TestStateChangedSettings(t *testing.T) {
 	require.NoError(t, err)
 	assert.Nil(t, none)
 }
+
+// TestBoxes: what was recorded of an opened box, its pictures, and when it was
+// made up, which is undone with the change of the run that did it.
+func TestBoxes(t *testing.T) {
+	ctx := t.Context()
+	s := open(t, filepath.Join(t.TempDir(), "shop.db"))
+	call, err := s.AddCall(ctx, store.Call{Title: "Loft", CreatedAt: noon}, []byte(`{"first":1}`))
+	require.NoError(t, err)
+	_, err = s.Box(ctx, call, "B1")
+	require.ErrorIs(t, err, store.ErrNotFound)
+	require.ErrorIs(t, s.SetSteps(ctx, call, "B1", []string{"Strip"}), store.ErrNotFound, "no box, no steps")
+	require.NoError(t, s.SetBox(ctx, call, "B1", []byte(`{"a":1}`)))
+	require.NoError(t, s.SetSteps(ctx, call, "B1", []string{"Strip"}))
+	require.NoError(t, s.SetBox(ctx, call, "B1", []byte(`{"a":2}`)))
+	b, err := s.Box(ctx, call, "B1")
+	require.NoError(t, err)
+	assert.Equal(t, `{"a":2}`, string(b.Document))
+	assert.Equal(t, []string{"Strip"}, b.Done, "steps done stay when the record is corrected")
+	assert.Nil(t, b.MadeAt)
+
+	made, _, err := s.LastMade(ctx, call)
+	require.NoError(t, err)
+	assert.Empty(t, made)
+	require.NoError(t, s.AddCircuit(ctx, call, []byte(`{"second":1}`), noon))
+	require.NoError(t, s.SetMade(ctx, call, "B1", noon))
+	made, at, err := s.LastMade(ctx, call)
+	require.NoError(t, err)
+	assert.Equal(t, "B1", made)
+	assert.Equal(t, noon, at)
+	require.NoError(t, s.SetBox(ctx, call, "B2", []byte(`{}`)))
+	require.NoError(t, s.AddCircuit(ctx, call, []byte(`{"third":1}`), noon))
+	require.NoError(t, s.SetMade(ctx, call, "B2", noon.Add(time.Hour)))
+	made, _, err = s.LastMade(ctx, call)
+	require.NoError(t, err)
+	assert.Equal(t, "B2", made, "the later one")
+	require.NoError(t, s.UndoCircuit(ctx, call))
+	made, _, err = s.LastMade(ctx, call)
+	require.NoError(t, err)
+	assert.Equal(t, "B1", made, "undone with its change of the run")
+
+	id, picture, err := s.Photograph(ctx, call, "B1")
+	require.NoError(t, err)
+	assert.Zero(t, id)
+	assert.Nil(t, picture)
+	for _, p := range []string{"one", "two"} {
+		require.NoError(t, s.AddPhotograph(ctx, call, "B1", noon, []byte(p)))
+	}
+	id, picture, err = s.Photograph(ctx, call, "B1")
+	require.NoError(t, err)
+	assert.NotZero(t, id)
+	assert.Equal(t, "two", string(picture), "the latest")
+	assert.Error(t, s.SetBox(ctx, 99, "B1", []byte(`{}`)), "no such call")
+}

@@ -239,8 +239,8 @@ function zonesOf(pairs: Landing[], kinds: Map<string, Kind>, endX: Map<string, n
 		splices.push({ ...s, x: x + s.width / 2, y: 0, ground: true, row: 0 });
 		x += s.width + gap;
 	}
-	const device = Math.max(x, boxLeft + 60) + (tracksOf('neutral') + devices + 1) * track + 24;
-	x = device + deviceWidth + (tracksOf('hot') + 1) * track + 26;
+	const device = Math.max(x, boxLeft + 60) + (tracksOf('neutral') + devices + 1) * track + 50;
+	x = device + deviceWidth + (tracksOf('hot') + 1) * track + 58;
 	const hots = on('right').reverse();
 	for (const [i, s] of hots.entries()) {
 		splices.push({ ...s, x: x + s.width / 2, y: 0, ground: false, row: hots.length - 1 - i });
@@ -292,14 +292,22 @@ interface Run {
 function route(s: Scene): Wire[] {
 	const spliceAt = new Map(s.splices.map((x) => [x.name, x]));
 	const used = new Map<string, number>(); // ports of a splice that are taken
-	const tracks = { left: 0, right: 0 };
 	const edge = s.devices[0] ?? { x: 300, width: deviceWidth };
+	const tracks = { left: edge.x - edge.width / 2 - 18, right: edge.x + edge.width / 2 + 18 };
+	const sources = [...s.endX.values()];
+	/** The next track outward that no wire comes down from the top on. */
 	const trackX = (side: 'left' | 'right') => {
-		tracks[side]++;
-		return side === 'left'
-			? edge.x - edge.width / 2 - 18 - tracks.left * track
-			: edge.x + edge.width / 2 + 18 + tracks.right * track;
+		const out = side === 'left' ? -1 : 1;
+		tracks[side] += out * track;
+		while (sources.some((x) => Math.abs(x - tracks[side]) < 9)) tracks[side] += out * 3;
+		return tracks[side];
 	};
+	/** A port of a splice, a little aside where another wire comes down just there. */
+	const besides = (x: number, own: number) => {
+		const near = sources.find((other) => other !== own && Math.abs(other - x) < 9);
+		return near === undefined ? x : x < near ? near - 9 : near + 9;
+	};
+
 	// Terminals get their tracks from the top down, so that inner tracks end first.
 	const onTerminal = new Map<string, number>();
 	const byHeight = s.pairs
@@ -345,7 +353,7 @@ function route(s: Scene): Wire[] {
 		if (splice) {
 			const i = used.get(b) ?? 0;
 			used.set(b, i + 1);
-			const tx = splice.x + (i - (splice.ports - 1) / 2) * port;
+			const tx = besides(splice.x + (i - (splice.ports - 1) / 2) * port, sx);
 			runs.push({ from: a, to: b, sx, tx, tail: [{ x: tx, y: splice.y - 18 }] });
 			continue;
 		}
