@@ -26,3 +26,10 @@ func either(names []string) string {
 	last := len(names) - 1
 	return strings.Join(names[:last], ", ") + " or " + names[last]
 }
+
+func upper(words string) string {
+	if words == "" {
+		return ""
+	}
+	return strings.ToUpper(words[:1]) + words[1:]
+}

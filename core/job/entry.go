@@ -1,0 +1,251 @@
+package job
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"elvat/core/circuit"
+)
+
+// A Kind says what was done.
+type Kind string
+
+// Kinds of entry in a call's journal.
+const (
+	BreakerOff   Kind = "breaker-off"   // switched off, and how it is secured
+	BreakerOn    Kind = "breaker-on"    // everything is live again
+	Proven       Kind = "tester-proven" // on a source known to be live
+	DeadTest     Kind = "dead"          // no voltage found in a box
+	SecondSource Kind = "second-source" // something in the box was live all the same
+	Override     Kind = "override"      // a gate passed by a named qualified person
+	Traced       Kind = "traced"        // a breaker was found
+	Died         Kind = "died"          // which outlets went dead with the breaker
+	Note         Kind = "note"
+	Marking      Kind = "marking" // put on a plate or a breaker
+	Part         Kind = "part"    // used up
+	HandedOver   Kind = "handed-over"
+)
+
+// Kinds of entry.
+var Kinds = []Kind{BreakerOff, BreakerOn, Proven, DeadTest, SecondSource, Override, Traced, Died, Note, Marking, Part, HandedOver}
+
+// A Stage is when a box was tested for voltage.
+type Stage string
+
+// Stages of a dead test.
+const (
+	Installed Stage = "installed"  // at the slots, cover on
+	DeviceOut Stage = "device-out" // at the wires
+)
+
+// DeadVolts are the volts of a dead test. All have to be there: a pair that was not
+// measured proves nothing.
+type DeadVolts struct {
+	Top           PairVolts `json:"top"`
+	Bottom        PairVolts `json:"bottom"`
+	TopToEarth    *float64  `json:"topToEarth"`    // hot slot to an independent, proven ground
+	BottomToEarth *float64  `json:"bottomToEarth"` // the same of the bottom half
+	SensorSilent  bool      `json:"sensorSilent"`
+}
+
+// PairVolts are the three pairs of one half.
+type PairVolts struct {
+	HotNeutral    *float64 `json:"hotNeutral"`
+	HotGround     *float64 `json:"hotGround"` // null where there is no ground slot
+	NeutralGround *float64 `json:"neutralGround"`
+}
+
+// An Entry is one thing done on a call.
+type Entry struct {
+	Kind      Kind       `json:"kind"`
+	At        time.Time  `json:"at,omitzero"` // when it was entered
+	Box       string     `json:"box,omitempty"`
+	Stage     Stage      `json:"stage,omitempty"`
+	Dead      *DeadVolts `json:"dead,omitempty"`
+	Secured   string     `json:"secured,omitempty"` // lock, tag, in-sight
+	Tester    string     `json:"tester,omitempty"`
+	Source    string     `json:"source,omitempty"` // known to be live
+	Volts     *float64   `json:"volts,omitempty"`
+	Gate      GateName   `json:"gate,omitempty"`
+	Who       string     `json:"who,omitempty"`
+	Standing  string     `json:"standing,omitempty"` // by what they are qualified
+	Reason    string     `json:"reason,omitempty"`
+	Way       string     `json:"way,omitempty"` // traced: directory, tracer, lamp
+	Breaker   string     `json:"breaker,omitempty"`
+	Outlets   []string   `json:"outlets,omitempty"` // died: devices of the run
+	Hidden    string     `json:"hidden,omitempty"`  // died: and others, in words
+	Text      string     `json:"text,omitempty"`
+	Count     float64    `json:"count,omitempty"`
+	To        string     `json:"to,omitempty"` // handed over to
+	Withdrawn bool       `json:"withdrawn,omitempty"`
+}
+
+// Volts below which a circuit is taken for dead: what a lead picks up.
+// Assumption.
+const deadVolts = 5
+
+// A proven tester shows at least this on its source. Below range B of ANSI
+// C84.1 (from memory).
+const leastSource = 100
+
+// Bounds of what one entry can hold. Assumption.
+const (
+	mostText    = 4000
+	mostOutlets = 200
+)
+
+// Check reports what an entry lacks, naming it.
+func (e *Entry) Check(c *circuit.Circuit) error {
+	if err := e.check(c); err != nil {
+		return fmt.Errorf("%s: %w", e.Kind, err)
+	}
+	return nil
+}
+
+func (e *Entry) check(c *circuit.Circuit) error {
+	for _, text := range []string{e.Text, e.Reason, e.Who, e.Standing, e.Hidden, e.Source, e.Tester, e.To, e.Breaker} {
+		if len(text) > mostText {
+			return errors.New("a text is too long")
+		}
+	}
+	needsBox := e.Kind == DeadTest || e.Kind == SecondSource || e.Kind == Override && e.Gate != ToHandOver
+	if e.Box != "" && e.Box != circuit.Panel && c.Box(e.Box) == nil {
+		return fmt.Errorf("box %q: not on this circuit", e.Box)
+	}
+	if needsBox && e.Box == "" {
+		return errors.New("box: which one?")
+	}
+	switch e.Kind {
+	case BreakerOff:
+		if !slices.Contains([]string{"lock", "tag", "in-sight"}, e.Secured) {
+			return fmt.Errorf("secured: %q is none of lock, tag, in-sight", e.Secured)
+		}
+	case Proven:
+		return e.checkProven()
+	case DeadTest:
+		return e.checkDead(c)
+	case Override:
+		return e.checkOverride()
+	case Traced:
+		return missing(map[string]string{"breaker": e.Breaker, "way": e.Way})
+	case Died:
+		return e.checkDied(c)
+	case Note, Marking, Part, SecondSource:
+		return missing(map[string]string{"text": e.Text})
+	case HandedOver:
+		return missing(map[string]string{"who": e.Who, "to": e.To})
+	case BreakerOn:
+	default:
+		return fmt.Errorf("no such kind; one of %v", Kinds)
+	}
+	return nil
+}
+
+// missing reports the first that is empty, in the order of names.
+func missing(wanted map[string]string) error {
+	var keys []string
+	for key := range wanted {
+		keys = append(keys, key)
+	}
+	slices.Sort(keys)
+	for _, key := range keys {
+		if strings.TrimSpace(wanted[key]) == "" {
+			return fmt.Errorf("%s: is missing", key)
+		}
+	}
+	return nil
+}
+
+func (e *Entry) checkProven() error {
+	if err := missing(map[string]string{"tester": e.Tester, "source": e.Source}); err != nil {
+		return err
+	}
+	if e.Volts == nil {
+		return errors.New("volts: what does the tester show on the source?")
+	}
+	if *e.Volts < leastSource || *e.Volts > 300 {
+		return fmt.Errorf("volts: %g V proves no tester: a source known to be live shows 108 to 126 V", *e.Volts)
+	}
+	return nil
+}
+
+func (e *Entry) checkDead(c *circuit.Circuit) error {
+	if e.Stage != Installed && e.Stage != DeviceOut {
+		return fmt.Errorf("stage: %q is neither installed nor device-out", e.Stage)
+	}
+	if e.Dead == nil {
+		return errors.New("dead: the volts are missing")
+	}
+	for _, v := range e.Dead.values(hasGround(c, e.Box)) {
+		if v.volts == nil {
+			return fmt.Errorf("dead: %s was not measured", v.name)
+		}
+		if *v.volts < 0 || *v.volts > 1000 {
+			return fmt.Errorf("dead: %s: %g V is out of bounds", v.name, *v.volts)
+		}
+	}
+	return nil
+}
+
+func hasGround(c *circuit.Circuit, box string) bool {
+	b := c.Box(box)
+	return b == nil || len(b.Devices) == 0 || b.Devices[0].HasGroundSlot()
+}
+
+type named struct {
+	name  string
+	volts *float64
+}
+
+// values are all that has to be measured.
+func (d *DeadVolts) values(ground bool) []named {
+	var all []named
+	for _, half := range []struct {
+		name string
+		v    PairVolts
+	}{{"top", d.Top}, {"bottom", d.Bottom}} {
+		all = append(all, named{half.name + " hot to neutral", half.v.HotNeutral})
+		if ground {
+			all = append(all, named{half.name + " hot to ground", half.v.HotGround}, named{half.name + " neutral to ground", half.v.NeutralGround})
+		}
+	}
+	return append(all, named{"top hot to an independent ground", d.TopToEarth}, named{"bottom hot to an independent ground", d.BottomToEarth})
+}
+
+// Live names what was found live, empty where all is dead.
+func (e *Entry) Live(c *circuit.Circuit) string {
+	for _, v := range e.Dead.values(hasGround(c, e.Box)) {
+		if v.volts != nil && *v.volts >= deadVolts {
+			return fmt.Sprintf("%s: %.0f V", v.name, *v.volts)
+		}
+	}
+	if !e.Dead.SensorSilent {
+		return "the sensor is not silent"
+	}
+	return ""
+}
+
+func (e *Entry) checkOverride() error {
+	if !slices.Contains(Gates, e.Gate) {
+		return fmt.Errorf("gate: %q is none of %v", e.Gate, Gates)
+	}
+	return missing(map[string]string{"who": e.Who, "standing": e.Standing, "reason": e.Reason})
+}
+
+func (e *Entry) checkDied(c *circuit.Circuit) error {
+	if len(e.Outlets) > mostOutlets {
+		return fmt.Errorf("outlets: %d of them", len(e.Outlets))
+	}
+	if len(e.Outlets) == 0 && e.Hidden == "" {
+		return errors.New("outlets: which went dead?")
+	}
+	for _, id := range e.Outlets {
+		if v, _ := c.Device(id); v == nil {
+			return fmt.Errorf("outlets: %s is not on this circuit", id)
+		}
+	}
+	return nil
+}
