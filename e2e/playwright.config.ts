@@ -9,8 +9,8 @@ const launchOptions = {
 export default defineConfig({
 	outputDir: 'test-results',
 	reporter: [['list']],
-	timeout: 60_000,
-	expect: { timeout: 10_000 },
+	timeout: 120_000,
+	expect: { timeout: 30_000 },
 	workers: 2,
 	fullyParallel: true,
 	forbidOnly: true,

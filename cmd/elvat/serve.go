@@ -25,7 +25,10 @@ import (
 // told otherwise.
 const defaultAddress = "127.0.0.1:8181"
 
-type serveOptions struct{ address, database, shop, meter string }
+type serveOptions struct {
+	address, database, shop, meter string
+	tracer                         bool // the simulated transmitter and receiver are at hand
+}
 
 func (o *serveOptions) flags(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&o.address, "listen", defaultAddress, "address to listen on; port 0 picks a free one")
@@ -77,6 +80,7 @@ func demoCommand() *cobra.Command {
 					return errors.Join(err, s.Close())
 				}
 			}
+			o.tracer = true
 			return serve(cmd, o, s)
 		},
 	}
@@ -118,7 +122,7 @@ func fillOnce(ctx context.Context, s *store.Store) error {
 // answering, closes the database and returns.
 func serve(cmd *cobra.Command, o serveOptions, s *store.Store) error {
 	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
-	config := server.Config{Store: s, Shop: o.shop, Log: log, Front: web.Files(), Now: time.Now}
+	config := server.Config{Store: s, Shop: o.shop, Log: log, Front: web.Files(), Now: time.Now, Tracer: o.tracer}
 	if o.meter != "" {
 		config.Meter = &meterlink.Meter{Address: o.meter}
 		defer config.Meter.Close()

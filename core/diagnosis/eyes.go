@@ -183,3 +183,14 @@ func (e *Engine) eyes(r *tester.Reading, h *hypothesis) answer {
 	}
 	return flat("something", 1-overlooked, true)
 }
+
+// PutRight lists the boxes, or the panel, where something was put right.
+func PutRight(c *circuit.Circuit, readings []tester.Reading) []string {
+	var sites []string
+	for _, f := range fixedIn(readings) {
+		if site := fault.Site(c, []circuit.Fault{f}); site != "" && !slices.Contains(sites, site) {
+			sites = append(sites, site)
+		}
+	}
+	return sites
+}

@@ -26,11 +26,12 @@ const (
 	Note         Kind = "note"
 	Marking      Kind = "marking" // put on a plate or a breaker
 	Part         Kind = "part"    // used up
+	MadeUp       Kind = "made-up" // as planned; entered by the make-up itself
 	HandedOver   Kind = "handed-over"
 )
 
 // Kinds of entry.
-var Kinds = []Kind{BreakerOff, BreakerOn, Proven, DeadTest, SecondSource, Override, Traced, Died, Note, Marking, Part, HandedOver}
+var Kinds = []Kind{BreakerOff, BreakerOn, Proven, DeadTest, SecondSource, Override, Traced, Died, Note, Marking, Part, MadeUp, HandedOver}
 
 // A Stage is when a box was tested for voltage.
 type Stage string
@@ -79,7 +80,8 @@ type Entry struct {
 	Hidden    string     `json:"hidden,omitempty"`  // died: and others, in words
 	Text      string     `json:"text,omitempty"`
 	Count     float64    `json:"count,omitempty"`
-	To        string     `json:"to,omitempty"` // handed over to
+	Evidence  []string   `json:"evidence,omitempty"` // made up: what spoke for the cause
+	To        string     `json:"to,omitempty"`       // handed over to
 	Withdrawn bool       `json:"withdrawn,omitempty"`
 }
 
@@ -137,7 +139,7 @@ func (e *Entry) check(c *circuit.Circuit) error {
 		return missing(map[string]string{"text": e.Text})
 	case HandedOver:
 		return missing(map[string]string{"who": e.Who, "to": e.To})
-	case BreakerOn:
+	case BreakerOn, MadeUp:
 	default:
 		return fmt.Errorf("no such kind; one of %v", Kinds)
 	}

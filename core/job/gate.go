@@ -219,6 +219,8 @@ func (e *Entry) Words(label func(box string) string) string {
 			return fmt.Sprintf("Used: %g x %s", e.Count, e.Text)
 		}
 		return "Used: " + e.Text
+	case MadeUp:
+		return label(e.Box) + " made up as planned"
 	case HandedOver:
 		return fmt.Sprintf("Handed over by %s to %s", e.Who, e.To)
 	default:

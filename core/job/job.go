@@ -28,8 +28,13 @@ type Facts struct {
 	Settled      bool     // the readings point at one box
 	Box          string   // what people call that box
 	Leading      []string // what people call the boxes in question, likeliest first
-	MadeUp       string   // the box made up last as planned, "" for none
-	LiveGround   string   // where a live ground pin is shown or not excluded, "" nowhere
+	MadeUp       string   // the box made up last as planned, or put right, "" for none
+	Working      string   // the box that is proven dead or passed by override, "" for none
+	Conductors   bool     // its wires may be touched
+	DeadMissing  string   // what its proof lacks next, or the settled box's
+	Left, Differ int      // readings that prove the work: not taken, and differing
+	HandedOver   bool
+	LiveGround   string // where a live ground pin is shown or not excluded, "" nowhere
 }
 
 // Progress is a phase with how far it is.
@@ -51,8 +56,14 @@ func (f Facts) Now() Phase {
 	switch {
 	case !f.CautionsRead || f.Outlets == 0:
 		return Complaint
+	case f.HandedOver, f.MadeUp != "" && f.Left == 0 && f.Differ == 0:
+		return HandOver
 	case f.MadeUp != "":
 		return Prove
+	case f.Working != "" && f.Conductors:
+		return MakeUp
+	case f.Working != "":
+		return OpenBox
 	case !f.Settled:
 		return AsFound
 	default:
@@ -97,21 +108,42 @@ func (f Facts) detail(phase Phase) string {
 		}
 		return count(f.Read) + " of " + plural(f.Halves, "half")
 	case Dead:
-		if f.MadeUp != "" {
+		switch {
+		case f.Working != "":
+			return f.Working + " proven"
+		case f.MadeUp != "":
 			return "not recorded"
+		case f.DeadMissing != "":
+			return f.DeadMissing
 		}
 		return "not proven"
 	case MakeUp:
+		if f.MadeUp == "" && f.Conductors {
+			return f.Working
+		}
 		return f.MadeUp
 	case Prove:
 		if f.MadeUp == "" {
 			return ""
 		}
-		return count(f.Read) + " of " + plural(f.Halves, "half")
+		if f.Differ > 0 {
+			return plural(f.Differ, "difference")
+		}
+		if f.Left > 0 {
+			return plural(f.Left, "reading") + " left"
+		}
+		return "all as predicted"
+	case HandOver:
+		if f.HandedOver {
+			return "done"
+		}
+		return ""
 	case OpenBox:
 		switch {
 		case f.MadeUp != "":
 			return f.MadeUp
+		case f.Working != "":
+			return f.Working
 		case f.Settled:
 			return f.Box
 		case len(f.Leading) > 1:
@@ -133,8 +165,18 @@ func (f Facts) HoldUp() string {
 		return "No run yet: breaker and outlets"
 	case !f.CautionsRead:
 		return "Standing cautions not read"
-	case f.MadeUp != "" && f.Read < f.Halves:
-		return f.MadeUp + " made up: read what hangs on it, " + count(f.Read) + " of " + plural(f.Halves, "half")
+	case f.HandedOver:
+		return "Handed over"
+	case f.MadeUp != "" && f.Differ > 0:
+		return f.MadeUp + " made up: " + plural(f.Differ, "difference") + " to what is predicted"
+	case f.MadeUp != "" && f.Left > 0:
+		return f.MadeUp + " made up: " + plural(f.Left, "reading") + " left to prove it"
+	case f.MadeUp != "":
+		return "Proven: hand it over"
+	case f.Working != "" && f.Conductors:
+		return f.Working + " is open and dead: make it up"
+	case f.Working != "":
+		return f.Working + " may be opened: " + f.DeadMissing
 	case f.Read == 0:
 		return "Nothing read yet"
 	case f.Settled:

@@ -399,3 +399,47 @@ func (p *Plan) Disagrees(reason error) {
 	}}, p.Findings...)
 	p.Issued = false
 }
+
+// A Stay is a device that must not go off unseen, and the GFCI of its box that
+// it must not hang on.
+type Stay struct {
+	Device string
+	GFCI   string
+}
+
+// MustStayOn lists what hangs beyond the box on cables that must not go off
+// unseen, and is off its GFCI's LOAD.
+func (b *Box) MustStayOn(run *circuit.Circuit) []Stay {
+	var all []Stay
+	if b.Device == nil || !b.Device.IsGFCI() {
+		return nil
+	}
+	w, err := circuit.Wire(run)
+	if err != nil {
+		return nil // a run that passed Check can be wired
+	}
+	feeds := w.Feeds()
+	for _, c := range b.Cables {
+		if c.Protect != ProtectNo {
+			continue
+		}
+		for i := range run.Boxes {
+			box := &run.Boxes[i]
+			for up := box.ID; up != circuit.Panel && up != b.ID; {
+				cable := run.LineCable(up)
+				if cable == nil {
+					break
+				}
+				if cable.ID == c.ID {
+					for _, v := range box.Devices {
+						if !slices.Contains(feeds.Guards(v.First(circuit.Hot)), b.Device.ID) {
+							all = append(all, Stay{v.ID, b.Device.ID})
+						}
+					}
+				}
+				up = cable.From
+			}
+		}
+	}
+	return all
+}

@@ -14,6 +14,9 @@ type Step struct {
 	Detail string   `json:"detail,omitempty"`
 	Points []string `json:"points"` // what it touches
 	Gate   string   `json:"gate"`   // what has to be so before it: dead, proven, or none
+	// Needs is the gate of the call that stands before it: "open" the box, touch
+	// "conductors"; empty for none.
+	Needs string `json:"needs,omitempty"`
 	// Live says that bare parts can be live: for a qualified person only.
 	Live bool `json:"live,omitempty"`
 }
@@ -31,7 +34,11 @@ func (s *steps) add(gate, do, detail string, points ...string) {
 	if points == nil {
 		points = []string{}
 	}
-	s.all = append(s.all, Step{Do: do, Detail: detail, Points: points, Gate: gate})
+	needs := ""
+	if gate != GateNone {
+		needs = "conductors"
+	}
+	s.all = append(s.all, Step{Do: do, Detail: detail, Points: points, Gate: gate, Needs: needs})
 }
 
 // steps are the order of work of the plan.
@@ -70,6 +77,7 @@ func (s *steps) dead(w *wiring) {
 	s.add(GateNone, off, how, b.ID)
 	s.add(GateDead, "Photograph the box, then pull the device", "Label the wires as they are. Pulling can let go a push-in: then the neighbours are read again.", b.ID)
 	s.add(GateDead, "Prove it dead again with the device out", "Every wire end to every other and to ground: a second circuit shows here.", b.ID)
+	s.all[1].Needs, s.all[2].Needs = "open", "open"
 }
 
 // findLine is the procedure where nobody knows which cable brings the power.

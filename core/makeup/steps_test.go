@@ -73,7 +73,9 @@ func TestStepsSay(t *testing.T) {
 		{"ears and loose", func(b *Box) { b.Box.Loose, b.Box.Mount = is(true), "ears" }, "Tighten its ears"},
 		{"recessed", func(b *Box) { b.Box.SetbackIn = inches(0.5) }, "A box extender"},
 		{"too full", func(b *Box) { b.Box.VolumeIn3 = 10 }, "An extension ring"},
-		{"tab", func(b *Box) { b.Device.Tab.Hot, b.Cables[0].Conductors, b.Cables[0].Hot2 = circuit.TabRemoved, threeWire, SwitchLeg }, "Break the tab on the brass side"},
+		{"tab", func(b *Box) {
+			b.Device.Tab.Hot, b.Cables[0].Conductors, b.Cables[0].Hot2 = circuit.TabRemoved, threeWire, SwitchLeg
+		}, "Break the tab on the brass side"},
 		{"GFCI", gfci, "It comes out of the box tripped"},
 		{"LINE may be anywhere", gfci, "LINE may be above or below"},
 		{"twisted", func(b *Box) { third(b); b.Practice.Splice = practice.Twisted }, "Twisted, 4 wires of the gauge as listed on it"},
@@ -171,7 +173,9 @@ func TestAsks(t *testing.T) {
 		{"place.runFeet", func(b *Box) { ungrounded(b); gfci(b) }},
 	} {
 		p := made(t, row.change)
-		assert.True(t, slices.ContainsFunc(p.Asks, func(a nec.Ask) bool { return a.Field == row.field && strings.HasSuffix(a.Words, "?") || a.Field == row.field }), "%s: %v", row.field, p.Asks)
+		assert.True(t, slices.ContainsFunc(p.Asks, func(a nec.Ask) bool {
+			return a.Field == row.field && strings.HasSuffix(a.Words, "?") || a.Field == row.field
+		}), "%s: %v", row.field, p.Asks)
 	}
 	assert.Empty(t, made(t, func(*Box) {}).Asks)
 }

@@ -399,6 +399,9 @@ type CallSummary struct {
 	Title    string     `json:"title"`
 }
 
+// Check defines model for Check.
+type Check = job.Check
+
 // Chosen defines model for Chosen.
 type Chosen = makeup.Device
 
@@ -423,6 +426,15 @@ type Device = circuit.Device
 // Diagnosis defines model for Diagnosis.
 type Diagnosis = diagnosis.Result
 
+// Directory defines model for Directory.
+type Directory = []DirectoryRow
+
+// DirectoryRow defines model for DirectoryRow.
+type DirectoryRow = job.DirectoryRow
+
+// Entry defines model for Entry.
+type Entry = job.Entry
+
 // Evidence defines model for Evidence.
 type Evidence = diagnosis.Evidence
 
@@ -441,6 +453,9 @@ type Finding = makeup.Finding
 // FoundFault defines model for FoundFault.
 type FoundFault = diagnosis.FoundFault
 
+// Gate defines model for Gate.
+type Gate = job.Gate
+
 // Half defines model for Half.
 type Half string
 
@@ -453,6 +468,13 @@ type HalfFound struct {
 
 // HouseSheet defines model for HouseSheet.
 type HouseSheet = practice.Sheet
+
+// JournalLine defines model for JournalLine.
+type JournalLine struct {
+	Entry Entry  `json:"entry"`
+	Id    string `json:"id"`
+	Words string `json:"words"`
+}
 
 // LampOrder defines model for LampOrder.
 type LampOrder struct {
@@ -489,6 +511,14 @@ type NewCall struct {
 	Circuit   *string `json:"circuit,omitempty"`
 	Complaint string  `json:"complaint"`
 	Title     string  `json:"title"`
+}
+
+// NewEntry defines model for NewEntry.
+type NewEntry struct {
+	Entry Entry `json:"entry"`
+
+	// Id Made anew for each entry, so that it is entered once
+	Id string `json:"id"`
 }
 
 // NewLoad defines model for NewLoad.
@@ -550,8 +580,19 @@ type OpenedBox struct {
 // Outcome defines model for Outcome.
 type Outcome = diagnosis.Outcome
 
+// PairVolts defines model for PairVolts.
+type PairVolts = job.PairVolts
+
 // Phoned defines model for Phoned.
 type Phoned = diagnosis.Phoned
+
+// Picture defines model for Picture.
+type Picture struct {
+	Box     string    `json:"box"`
+	Id      int64     `json:"id"`
+	Phase   string    `json:"phase"`
+	TakenAt time.Time `json:"takenAt"`
+}
 
 // Place defines model for Place.
 type Place = runs.Place
@@ -595,6 +636,9 @@ type Reading = tester.Reading
 
 // ReadingFile One reading of elvat-readings/1; checked against the circuit by the tester package
 type ReadingFile = json.RawMessage
+
+// Report defines model for Report.
+type Report = job.Report
 
 // Rule defines model for Rule.
 type Rule = nec.Rule
@@ -657,6 +701,9 @@ type StoredReading struct {
 	Withdrawn bool      `json:"withdrawn"`
 }
 
+// Strength defines model for Strength.
+type Strength = job.Strength
+
 // Sum defines model for Sum.
 type Sum = sums.Sum
 
@@ -718,6 +765,27 @@ type Withdrawal struct {
 	Withdrawn *bool `json:"withdrawn,omitempty"`
 }
 
+// Work defines model for Work.
+type Work struct {
+	Checks    []Check   `json:"checks"`
+	Directory Directory `json:"directory"`
+
+	// Gates Two a box in question or recorded
+	Gates      []Gate     `json:"gates"`
+	HandOver   Gate       `json:"handOver"`
+	HandedOver *time.Time `json:"handedOver,omitempty"`
+
+	// Journal Newest first
+	Journal  []JournalLine `json:"journal"`
+	Pictures []Picture     `json:"pictures"`
+
+	// Stays Devices that must not go off unseen
+	Stays []string `json:"stays"`
+
+	// Tracer A simulated transmitter and receiver are at hand
+	Tracer bool `json:"tracer"`
+}
+
 // BoxID defines model for BoxID.
 type BoxID = string
 
@@ -736,9 +804,18 @@ type CallNow = Call
 // Refused defines model for Refused.
 type Refused = Problem
 
+// WorkNow defines model for WorkNow.
+type WorkNow = Work
+
 // SetChangedJSONBody defines parameters for SetChanged.
 type SetChangedJSONBody struct {
 	Changed bool `json:"changed"`
+}
+
+// AddPictureParams defines parameters for AddPicture.
+type AddPictureParams struct {
+	Phase string  `form:"phase" json:"phase"`
+	Box   *string `form:"box,omitempty" json:"box,omitempty"`
 }
 
 // AskWhyJSONBody defines parameters for AskWhy.
@@ -767,6 +844,15 @@ type SetChangedJSONRequestBody SetChangedJSONBody
 // SetConditionsJSONRequestBody defines body for SetConditions for application/json ContentType.
 type SetConditionsJSONRequestBody = Conditions
 
+// SetDirectoryJSONRequestBody defines body for SetDirectory for application/json ContentType.
+type SetDirectoryJSONRequestBody = Directory
+
+// AddEntryJSONRequestBody defines body for AddEntry for application/json ContentType.
+type AddEntryJSONRequestBody = NewEntry
+
+// MarkEntryJSONRequestBody defines body for MarkEntry for application/json ContentType.
+type MarkEntryJSONRequestBody = Withdrawal
+
 // AddLoadJSONRequestBody defines body for AddLoad for application/json ContentType.
 type AddLoadJSONRequestBody = NewLoad
 
@@ -775,6 +861,9 @@ type SetMapJSONRequestBody = Map
 
 // TakeFromMeterJSONRequestBody defines body for TakeFromMeter for application/json ContentType.
 type TakeFromMeterJSONRequestBody = Probes
+
+// MarkPictureJSONRequestBody defines body for MarkPicture for application/json ContentType.
+type MarkPictureJSONRequestBody = Withdrawal
 
 // AddReadingJSONRequestBody defines body for AddReading for application/json ContentType.
 type AddReadingJSONRequestBody = NewReading
@@ -862,6 +951,15 @@ type ServerInterface interface {
 	// SetConditions What is known of the place beside its circuit, and what is complained of
 	// (PUT /api/calls/{call}/conditions)
 	SetConditions(ctx *echo.Context, call CallID) error
+	// SetDirectory The panel's directory as it is written
+	// (PUT /api/calls/{call}/directory)
+	SetDirectory(ctx *echo.Context, call CallID) error
+	// AddEntry Enter what was done
+	// (POST /api/calls/{call}/journal)
+	AddEntry(ctx *echo.Context, call CallID) error
+	// MarkEntry Take an entry back, or put it back in force
+	// (PATCH /api/calls/{call}/journal/{entry})
+	MarkEntry(ctx *echo.Context, call CallID, entry string) error
 	// AddLoad Something is plugged in
 	// (POST /api/calls/{call}/loads)
 	AddLoad(ctx *echo.Context, call CallID) error
@@ -874,12 +972,27 @@ type ServerInterface interface {
 	// TakeFromMeter One value from the instrument on the wire, with its probes where they are said to be
 	// (POST /api/calls/{call}/meter)
 	TakeFromMeter(ctx *echo.Context, call CallID) error
+	// GetPaper A paper of the call; the same bytes from the same data
+	// (GET /api/calls/{call}/papers/{paper})
+	GetPaper(ctx *echo.Context, call CallID, paper string) error
+	// AddPicture Keep a photograph taken at a phase, JPEG or PNG; position data is not kept
+	// (POST /api/calls/{call}/pictures)
+	AddPicture(ctx *echo.Context, call CallID, params AddPictureParams) error
+	// GetPicture The picture
+	// (GET /api/calls/{call}/pictures/{picture})
+	GetPicture(ctx *echo.Context, call CallID, picture int64) error
+	// MarkPicture Take a picture back, or show it again
+	// (PATCH /api/calls/{call}/pictures/{picture})
+	MarkPicture(ctx *echo.Context, call CallID, picture int64) error
 	// AddReading Enter a reading
 	// (POST /api/calls/{call}/readings)
 	AddReading(ctx *echo.Context, call CallID) error
 	// MarkReading Take a reading back or put it back in force, mark it doubtful or trust it again
 	// (PATCH /api/calls/{call}/readings/{reading})
 	MarkReading(ctx *echo.Context, call CallID, reading ReadingID) error
+	// GetReport What the report says
+	// (GET /api/calls/{call}/report)
+	GetReport(ctx *echo.Context, call CallID) error
 	// SetState The state the circuit is in now, in which the next readings are taken
 	// (PUT /api/calls/{call}/state)
 	SetState(ctx *echo.Context, call CallID) error
@@ -892,9 +1005,15 @@ type ServerInterface interface {
 	// ChangeStop Correct a stop and the cable that feeds it
 	// (PATCH /api/calls/{call}/stops/{box})
 	ChangeStop(ctx *echo.Context, call CallID, box BoxID) error
+	// TraceBreaker What the simulated receiver shows over the breakers, on the first or second pass
+	// (GET /api/calls/{call}/tracer/{pass})
+	TraceBreaker(ctx *echo.Context, call CallID, pass int) error
 	// AskWhy Each reading held against one suspect
 	// (POST /api/calls/{call}/why)
 	AskWhy(ctx *echo.Context, call CallID) error
+	// GetWork The journal, the gates, the proof and the pictures of a call
+	// (GET /api/calls/{call}/work)
+	GetWork(ctx *echo.Context, call CallID) error
 	// GetHouse The house practice, the edition in force, prices and amendments
 	// (GET /api/house)
 	GetHouse(ctx *echo.Context) error
@@ -1246,6 +1365,62 @@ func (w *ServerInterfaceWrapper) SetConditions(ctx *echo.Context) error {
 	return err
 }
 
+// SetDirectory converts echo context to params.
+func (w *ServerInterfaceWrapper) SetDirectory(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetDirectory(ctx, call)
+	return err
+}
+
+// AddEntry converts echo context to params.
+func (w *ServerInterfaceWrapper) AddEntry(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddEntry(ctx, call)
+	return err
+}
+
+// MarkEntry converts echo context to params.
+func (w *ServerInterfaceWrapper) MarkEntry(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "entry" -------------
+	var entry string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "entry", ctx.Param("entry"), &entry, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter entry: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MarkEntry(ctx, call, entry)
+	return err
+}
+
 // AddLoad converts echo context to params.
 func (w *ServerInterfaceWrapper) AddLoad(ctx *echo.Context) error {
 	var err error
@@ -1318,6 +1493,110 @@ func (w *ServerInterfaceWrapper) TakeFromMeter(ctx *echo.Context) error {
 	return err
 }
 
+// GetPaper converts echo context to params.
+func (w *ServerInterfaceWrapper) GetPaper(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "paper" -------------
+	var paper string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", ctx.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter paper: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetPaper(ctx, call, paper)
+	return err
+}
+
+// AddPicture converts echo context to params.
+func (w *ServerInterfaceWrapper) AddPicture(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AddPictureParams
+	// ------------- Required query parameter "phase" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "phase", ctx.QueryParams(), &params.Phase, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter phase: %s", err))
+	}
+
+	// ------------- Optional query parameter "box" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "box", ctx.QueryParams(), &params.Box, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter box: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddPicture(ctx, call, params)
+	return err
+}
+
+// GetPicture converts echo context to params.
+func (w *ServerInterfaceWrapper) GetPicture(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "picture" -------------
+	var picture int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "picture", ctx.Param("picture"), &picture, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter picture: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetPicture(ctx, call, picture)
+	return err
+}
+
+// MarkPicture converts echo context to params.
+func (w *ServerInterfaceWrapper) MarkPicture(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "picture" -------------
+	var picture int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "picture", ctx.Param("picture"), &picture, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter picture: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MarkPicture(ctx, call, picture)
+	return err
+}
+
 // AddReading converts echo context to params.
 func (w *ServerInterfaceWrapper) AddReading(ctx *echo.Context) error {
 	var err error
@@ -1355,6 +1634,22 @@ func (w *ServerInterfaceWrapper) MarkReading(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.MarkReading(ctx, call, reading)
+	return err
+}
+
+// GetReport converts echo context to params.
+func (w *ServerInterfaceWrapper) GetReport(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetReport(ctx, call)
 	return err
 }
 
@@ -1438,6 +1733,30 @@ func (w *ServerInterfaceWrapper) ChangeStop(ctx *echo.Context) error {
 	return err
 }
 
+// TraceBreaker converts echo context to params.
+func (w *ServerInterfaceWrapper) TraceBreaker(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "pass" -------------
+	var pass int
+
+	err = runtime.BindStyledParameterWithOptions("simple", "pass", ctx.Param("pass"), &pass, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter pass: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TraceBreaker(ctx, call, pass)
+	return err
+}
+
 // AskWhy converts echo context to params.
 func (w *ServerInterfaceWrapper) AskWhy(ctx *echo.Context) error {
 	var err error
@@ -1451,6 +1770,22 @@ func (w *ServerInterfaceWrapper) AskWhy(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.AskWhy(ctx, call)
+	return err
+}
+
+// GetWork converts echo context to params.
+func (w *ServerInterfaceWrapper) GetWork(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetWork(ctx, call)
 	return err
 }
 
@@ -1599,6 +1934,16 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/calls/:call/boxes/:box/made", wrapper.MakeUpBox, options.OperationMiddlewares["makeUpBox"]...)
 	router.GET(options.BaseURL+"/api/calls/:call/boxes/:box/photograph", wrapper.GetPhotograph, options.OperationMiddlewares["getPhotograph"]...)
 	router.PUT(options.BaseURL+"/api/calls/:call/boxes/:box/photograph", wrapper.SetPhotograph, options.OperationMiddlewares["setPhotograph"]...)
+	router.GET(options.BaseURL+"/api/calls/:call/work", wrapper.GetWork, options.OperationMiddlewares["getWork"]...)
+	router.POST(options.BaseURL+"/api/calls/:call/journal", wrapper.AddEntry, options.OperationMiddlewares["addEntry"]...)
+	router.PATCH(options.BaseURL+"/api/calls/:call/journal/:entry", wrapper.MarkEntry, options.OperationMiddlewares["markEntry"]...)
+	router.PUT(options.BaseURL+"/api/calls/:call/directory", wrapper.SetDirectory, options.OperationMiddlewares["setDirectory"]...)
+	router.GET(options.BaseURL+"/api/calls/:call/tracer/:pass", wrapper.TraceBreaker, options.OperationMiddlewares["traceBreaker"]...)
+	router.POST(options.BaseURL+"/api/calls/:call/pictures", wrapper.AddPicture, options.OperationMiddlewares["addPicture"]...)
+	router.GET(options.BaseURL+"/api/calls/:call/pictures/:picture", wrapper.GetPicture, options.OperationMiddlewares["getPicture"]...)
+	router.PATCH(options.BaseURL+"/api/calls/:call/pictures/:picture", wrapper.MarkPicture, options.OperationMiddlewares["markPicture"]...)
+	router.GET(options.BaseURL+"/api/calls/:call/report", wrapper.GetReport, options.OperationMiddlewares["getReport"]...)
+	router.GET(options.BaseURL+"/api/calls/:call/papers/:paper", wrapper.GetPaper, options.OperationMiddlewares["getPaper"]...)
 	router.GET(options.BaseURL+"/api/house", wrapper.GetHouse, options.OperationMiddlewares["getHouse"]...)
 	router.PUT(options.BaseURL+"/api/house", wrapper.SetHouse, options.OperationMiddlewares["setHouse"]...)
 	router.GET(options.BaseURL+"/api/sums", wrapper.ListSums, options.OperationMiddlewares["listSums"]...)
@@ -1615,6 +1960,8 @@ type BoxNowJSONResponse OpenedBox
 type CallNowJSONResponse Call
 
 type RefusedApplicationProblemPlusJSONResponse Problem
+
+type WorkNowJSONResponse Work
 
 type GetBasicsRequestObject struct {
 }
@@ -2349,6 +2696,127 @@ func (response SetConditionsdefaultApplicationProblemPlusJSONResponse) VisitSetC
 	return err
 }
 
+type SetDirectoryRequestObject struct {
+	Call CallID `json:"call"`
+	Body *SetDirectoryJSONRequestBody
+}
+
+type SetDirectoryResponseObject interface {
+	VisitSetDirectoryResponse(w http.ResponseWriter) error
+}
+
+type SetDirectory200JSONResponse struct{ WorkNowJSONResponse }
+
+func (response SetDirectory200JSONResponse) VisitSetDirectoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetDirectorydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetDirectorydefaultApplicationProblemPlusJSONResponse) VisitSetDirectoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddEntryRequestObject struct {
+	Call CallID `json:"call"`
+	Body *AddEntryJSONRequestBody
+}
+
+type AddEntryResponseObject interface {
+	VisitAddEntryResponse(w http.ResponseWriter) error
+}
+
+type AddEntry201JSONResponse struct{ WorkNowJSONResponse }
+
+func (response AddEntry201JSONResponse) VisitAddEntryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddEntrydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddEntrydefaultApplicationProblemPlusJSONResponse) VisitAddEntryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MarkEntryRequestObject struct {
+	Call  CallID `json:"call"`
+	Entry string `json:"entry"`
+	Body  *MarkEntryJSONRequestBody
+}
+
+type MarkEntryResponseObject interface {
+	VisitMarkEntryResponse(w http.ResponseWriter) error
+}
+
+type MarkEntry200JSONResponse struct{ WorkNowJSONResponse }
+
+func (response MarkEntry200JSONResponse) VisitMarkEntryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MarkEntrydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MarkEntrydefaultApplicationProblemPlusJSONResponse) VisitMarkEntryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type AddLoadRequestObject struct {
 	Call CallID `json:"call"`
 	Body *AddLoadJSONRequestBody
@@ -2509,6 +2977,188 @@ func (response TakeFromMeterdefaultApplicationProblemPlusJSONResponse) VisitTake
 	return err
 }
 
+type GetPaperRequestObject struct {
+	Call  CallID `json:"call"`
+	Paper string `json:"paper"`
+}
+
+type GetPaperResponseObject interface {
+	VisitGetPaperResponse(w http.ResponseWriter) error
+}
+
+type GetPaper200ResponseHeaders struct {
+	ContentDisposition string
+	ContentType        string
+}
+
+type GetPaper200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	Headers       GetPaper200ResponseHeaders
+	ContentLength int64
+}
+
+func (response GetPaper200ApplicationoctetStreamResponse) VisitGetPaperResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprint(response.Headers.ContentDisposition))
+	w.Header().Set("Content-Type", fmt.Sprint(response.Headers.ContentType))
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetPaperdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPaperdefaultApplicationProblemPlusJSONResponse) VisitGetPaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPictureRequestObject struct {
+	Call   CallID `json:"call"`
+	Params AddPictureParams
+	Body   io.Reader
+}
+
+type AddPictureResponseObject interface {
+	VisitAddPictureResponse(w http.ResponseWriter) error
+}
+
+type AddPicture201JSONResponse struct{ WorkNowJSONResponse }
+
+func (response AddPicture201JSONResponse) VisitAddPictureResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPicturedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddPicturedefaultApplicationProblemPlusJSONResponse) VisitAddPictureResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPictureRequestObject struct {
+	Call    CallID `json:"call"`
+	Picture int64  `json:"picture"`
+}
+
+type GetPictureResponseObject interface {
+	VisitGetPictureResponse(w http.ResponseWriter) error
+}
+
+type GetPicture200ImagejpegResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetPicture200ImagejpegResponse) VisitGetPictureResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "image/jpeg")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetPicturedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPicturedefaultApplicationProblemPlusJSONResponse) VisitGetPictureResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MarkPictureRequestObject struct {
+	Call    CallID `json:"call"`
+	Picture int64  `json:"picture"`
+	Body    *MarkPictureJSONRequestBody
+}
+
+type MarkPictureResponseObject interface {
+	VisitMarkPictureResponse(w http.ResponseWriter) error
+}
+
+type MarkPicture200JSONResponse struct{ WorkNowJSONResponse }
+
+func (response MarkPicture200JSONResponse) VisitMarkPictureResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MarkPicturedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MarkPicturedefaultApplicationProblemPlusJSONResponse) VisitMarkPictureResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type AddReadingRequestObject struct {
 	Call CallID `json:"call"`
 	Body *AddReadingJSONRequestBody
@@ -2579,6 +3229,45 @@ type MarkReadingdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response MarkReadingdefaultApplicationProblemPlusJSONResponse) VisitMarkReadingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetReportRequestObject struct {
+	Call CallID `json:"call"`
+}
+
+type GetReportResponseObject interface {
+	VisitGetReportResponse(w http.ResponseWriter) error
+}
+
+type GetReport200JSONResponse Report
+
+func (response GetReport200JSONResponse) VisitGetReportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetReportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetReportdefaultApplicationProblemPlusJSONResponse) VisitGetReportResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -2751,6 +3440,46 @@ func (response ChangeStopdefaultApplicationProblemPlusJSONResponse) VisitChangeS
 	return err
 }
 
+type TraceBreakerRequestObject struct {
+	Call CallID `json:"call"`
+	Pass int    `json:"pass"`
+}
+
+type TraceBreakerResponseObject interface {
+	VisitTraceBreakerResponse(w http.ResponseWriter) error
+}
+
+type TraceBreaker200JSONResponse []Strength
+
+func (response TraceBreaker200JSONResponse) VisitTraceBreakerResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TraceBreakerdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TraceBreakerdefaultApplicationProblemPlusJSONResponse) VisitTraceBreakerResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type AskWhyRequestObject struct {
 	Call CallID `json:"call"`
 	Body *AskWhyJSONRequestBody
@@ -2780,6 +3509,45 @@ type AskWhydefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response AskWhydefaultApplicationProblemPlusJSONResponse) VisitAskWhyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWorkRequestObject struct {
+	Call CallID `json:"call"`
+}
+
+type GetWorkResponseObject interface {
+	VisitGetWorkResponse(w http.ResponseWriter) error
+}
+
+type GetWork200JSONResponse struct{ WorkNowJSONResponse }
+
+func (response GetWork200JSONResponse) VisitGetWorkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWorkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetWorkdefaultApplicationProblemPlusJSONResponse) VisitGetWorkResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3118,6 +3886,15 @@ type StrictServerInterface interface {
 	// SetConditions What is known of the place beside its circuit, and what is complained of
 	// (PUT /api/calls/{call}/conditions)
 	SetConditions(ctx context.Context, request SetConditionsRequestObject) (SetConditionsResponseObject, error)
+	// SetDirectory The panel's directory as it is written
+	// (PUT /api/calls/{call}/directory)
+	SetDirectory(ctx context.Context, request SetDirectoryRequestObject) (SetDirectoryResponseObject, error)
+	// AddEntry Enter what was done
+	// (POST /api/calls/{call}/journal)
+	AddEntry(ctx context.Context, request AddEntryRequestObject) (AddEntryResponseObject, error)
+	// MarkEntry Take an entry back, or put it back in force
+	// (PATCH /api/calls/{call}/journal/{entry})
+	MarkEntry(ctx context.Context, request MarkEntryRequestObject) (MarkEntryResponseObject, error)
 	// AddLoad Something is plugged in
 	// (POST /api/calls/{call}/loads)
 	AddLoad(ctx context.Context, request AddLoadRequestObject) (AddLoadResponseObject, error)
@@ -3130,12 +3907,27 @@ type StrictServerInterface interface {
 	// TakeFromMeter One value from the instrument on the wire, with its probes where they are said to be
 	// (POST /api/calls/{call}/meter)
 	TakeFromMeter(ctx context.Context, request TakeFromMeterRequestObject) (TakeFromMeterResponseObject, error)
+	// GetPaper A paper of the call; the same bytes from the same data
+	// (GET /api/calls/{call}/papers/{paper})
+	GetPaper(ctx context.Context, request GetPaperRequestObject) (GetPaperResponseObject, error)
+	// AddPicture Keep a photograph taken at a phase, JPEG or PNG; position data is not kept
+	// (POST /api/calls/{call}/pictures)
+	AddPicture(ctx context.Context, request AddPictureRequestObject) (AddPictureResponseObject, error)
+	// GetPicture The picture
+	// (GET /api/calls/{call}/pictures/{picture})
+	GetPicture(ctx context.Context, request GetPictureRequestObject) (GetPictureResponseObject, error)
+	// MarkPicture Take a picture back, or show it again
+	// (PATCH /api/calls/{call}/pictures/{picture})
+	MarkPicture(ctx context.Context, request MarkPictureRequestObject) (MarkPictureResponseObject, error)
 	// AddReading Enter a reading
 	// (POST /api/calls/{call}/readings)
 	AddReading(ctx context.Context, request AddReadingRequestObject) (AddReadingResponseObject, error)
 	// MarkReading Take a reading back or put it back in force, mark it doubtful or trust it again
 	// (PATCH /api/calls/{call}/readings/{reading})
 	MarkReading(ctx context.Context, request MarkReadingRequestObject) (MarkReadingResponseObject, error)
+	// GetReport What the report says
+	// (GET /api/calls/{call}/report)
+	GetReport(ctx context.Context, request GetReportRequestObject) (GetReportResponseObject, error)
 	// SetState The state the circuit is in now, in which the next readings are taken
 	// (PUT /api/calls/{call}/state)
 	SetState(ctx context.Context, request SetStateRequestObject) (SetStateResponseObject, error)
@@ -3148,9 +3940,15 @@ type StrictServerInterface interface {
 	// ChangeStop Correct a stop and the cable that feeds it
 	// (PATCH /api/calls/{call}/stops/{box})
 	ChangeStop(ctx context.Context, request ChangeStopRequestObject) (ChangeStopResponseObject, error)
+	// TraceBreaker What the simulated receiver shows over the breakers, on the first or second pass
+	// (GET /api/calls/{call}/tracer/{pass})
+	TraceBreaker(ctx context.Context, request TraceBreakerRequestObject) (TraceBreakerResponseObject, error)
 	// AskWhy Each reading held against one suspect
 	// (POST /api/calls/{call}/why)
 	AskWhy(ctx context.Context, request AskWhyRequestObject) (AskWhyResponseObject, error)
+	// GetWork The journal, the gates, the proof and the pictures of a call
+	// (GET /api/calls/{call}/work)
+	GetWork(ctx context.Context, request GetWorkRequestObject) (GetWorkResponseObject, error)
 	// GetHouse The house practice, the edition in force, prices and amendments
 	// (GET /api/house)
 	GetHouse(ctx context.Context, request GetHouseRequestObject) (GetHouseResponseObject, error)
@@ -3802,6 +4600,151 @@ func (sh *strictHandler) SetConditions(ctx *echo.Context, call CallID) error {
 	return nil
 }
 
+// SetDirectory operation middleware
+func (sh *strictHandler) SetDirectory(ctx *echo.Context, call CallID) error {
+	var request SetDirectoryRequestObject
+
+	request.Call = call
+
+	var body SetDirectoryJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetDirectory(ctx.Request().Context(), request.(SetDirectoryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetDirectory")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetDirectoryResponseObject); ok {
+		return validResponse.VisitSetDirectoryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddEntry operation middleware
+func (sh *strictHandler) AddEntry(ctx *echo.Context, call CallID) error {
+	var request AddEntryRequestObject
+
+	request.Call = call
+
+	var body AddEntryJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddEntry(ctx.Request().Context(), request.(AddEntryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddEntry")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddEntryResponseObject); ok {
+		return validResponse.VisitAddEntryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MarkEntry operation middleware
+func (sh *strictHandler) MarkEntry(ctx *echo.Context, call CallID, entry string) error {
+	var request MarkEntryRequestObject
+
+	request.Call = call
+	request.Entry = entry
+
+	var body MarkEntryJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MarkEntry(ctx.Request().Context(), request.(MarkEntryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MarkEntry")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MarkEntryResponseObject); ok {
+		return validResponse.VisitMarkEntryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // AddLoad operation middleware
 func (sh *strictHandler) AddLoad(ctx *echo.Context, call CallID) error {
 	var request AddLoadRequestObject
@@ -3972,6 +4915,135 @@ func (sh *strictHandler) TakeFromMeter(ctx *echo.Context, call CallID) error {
 	return nil
 }
 
+// GetPaper operation middleware
+func (sh *strictHandler) GetPaper(ctx *echo.Context, call CallID, paper string) error {
+	var request GetPaperRequestObject
+
+	request.Call = call
+	request.Paper = paper
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPaper(ctx.Request().Context(), request.(GetPaperRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPaper")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetPaperResponseObject); ok {
+		return validResponse.VisitGetPaperResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddPicture operation middleware
+func (sh *strictHandler) AddPicture(ctx *echo.Context, call CallID, params AddPictureParams) error {
+	var request AddPictureRequestObject
+
+	request.Call = call
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddPicture(ctx.Request().Context(), request.(AddPictureRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddPicture")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddPictureResponseObject); ok {
+		return validResponse.VisitAddPictureResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetPicture operation middleware
+func (sh *strictHandler) GetPicture(ctx *echo.Context, call CallID, picture int64) error {
+	var request GetPictureRequestObject
+
+	request.Call = call
+	request.Picture = picture
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPicture(ctx.Request().Context(), request.(GetPictureRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPicture")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetPictureResponseObject); ok {
+		return validResponse.VisitGetPictureResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MarkPicture operation middleware
+func (sh *strictHandler) MarkPicture(ctx *echo.Context, call CallID, picture int64) error {
+	var request MarkPictureRequestObject
+
+	request.Call = call
+	request.Picture = picture
+
+	var body MarkPictureJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MarkPicture(ctx.Request().Context(), request.(MarkPictureRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MarkPicture")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MarkPictureResponseObject); ok {
+		return validResponse.VisitMarkPictureResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // AddReading operation middleware
 func (sh *strictHandler) AddReading(ctx *echo.Context, call CallID) error {
 	var request AddReadingRequestObject
@@ -4063,6 +5135,31 @@ func (sh *strictHandler) MarkReading(ctx *echo.Context, call CallID, reading Rea
 		return err
 	} else if validResponse, ok := response.(MarkReadingResponseObject); ok {
 		return validResponse.VisitMarkReadingResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetReport operation middleware
+func (sh *strictHandler) GetReport(ctx *echo.Context, call CallID) error {
+	var request GetReportRequestObject
+
+	request.Call = call
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetReport(ctx.Request().Context(), request.(GetReportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetReport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetReportResponseObject); ok {
+		return validResponse.VisitGetReportResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -4240,6 +5337,32 @@ func (sh *strictHandler) ChangeStop(ctx *echo.Context, call CallID, box BoxID) e
 	return nil
 }
 
+// TraceBreaker operation middleware
+func (sh *strictHandler) TraceBreaker(ctx *echo.Context, call CallID, pass int) error {
+	var request TraceBreakerRequestObject
+
+	request.Call = call
+	request.Pass = pass
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TraceBreaker(ctx.Request().Context(), request.(TraceBreakerRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TraceBreaker")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TraceBreakerResponseObject); ok {
+		return validResponse.VisitTraceBreakerResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // AskWhy operation middleware
 func (sh *strictHandler) AskWhy(ctx *echo.Context, call CallID) error {
 	var request AskWhyRequestObject
@@ -4282,6 +5405,31 @@ func (sh *strictHandler) AskWhy(ctx *echo.Context, call CallID) error {
 		return err
 	} else if validResponse, ok := response.(AskWhyResponseObject); ok {
 		return validResponse.VisitAskWhyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetWork operation middleware
+func (sh *strictHandler) GetWork(ctx *echo.Context, call CallID) error {
+	var request GetWorkRequestObject
+
+	request.Call = call
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetWork(ctx.Request().Context(), request.(GetWorkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetWork")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetWorkResponseObject); ok {
+		return validResponse.VisitGetWorkResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

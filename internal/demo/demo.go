@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"elvat/core/circuit"
+	"elvat/core/job"
 	"elvat/core/tester"
 	"elvat/internal/store"
 )
@@ -59,6 +60,14 @@ var visits = []visit{
 		{"R1", top, tester.Plug}, {"R1", bottom, tester.Plug}, {"R2", top, tester.Plug}, {"R2", bottom, tester.Plug}, {"R3", top, tester.Plug},
 		{"R6", top, tester.Plug},
 	}},
+}
+
+// Panel is the directory as the made-up house's panel has it: in part wrong, in
+// part blank.
+var Panel = job.Directory{
+	{Breaker: "1", Amps: 20, Serves: "Guillotine motor"}, {Breaker: "2", Amps: 20, Serves: "spare"}, {Breaker: "4", Amps: 15, Serves: "loft"},
+	{Breaker: "6", Amps: 20, Serves: "glue kettle"}, {Breaker: "7", Amps: 15, Serves: ""}, {Breaker: "9", Amps: 20, Serves: "upper lights ?"},
+	{Breaker: "11", Amps: 20, Serves: ""}, {Breaker: "12", Amps: 15, Serves: "stair"},
 }
 
 // Circuit is a circuit of the demo with its hidden fault: bindery, darkroom or porch.
@@ -111,6 +120,13 @@ func (v *visit) fill(ctx context.Context, s *store.Store, now time.Time) error {
 	}
 	id, err := s.AddCall(ctx, call, document)
 	if err != nil {
+		return err
+	}
+	directory, err := json.Marshal(Panel)
+	if err != nil {
+		return err
+	}
+	if err := s.SetDirectory(ctx, id, directory); err != nil {
 		return err
 	}
 	opened, err := Box(v.file, v.opened)

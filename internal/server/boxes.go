@@ -10,9 +10,12 @@ import (
 	"image/jpeg"
 	_ "image/png" // a picture may be one
 	"io"
+	"slices"
 	"strings"
 
 	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+	"elvat/core/job"
 	"elvat/core/makeup"
 	"elvat/core/practice"
 	"elvat/internal/api"
@@ -171,7 +174,11 @@ func (s *calls) SetSteps(ctx context.Context, r api.SetStepsRequestObject) (api.
 	if len(r.Body.Done) > 100 {
 		return nil, badInput{errors.New("done: more steps than a plan has")}
 	}
-	if _, err := s.keepBox(ctx, r.Call, r.Box); err != nil {
+	b, err := s.keepBox(ctx, r.Call, r.Box)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.mayBeDone(ctx, r.Call, b, r.Body.Done); err != nil {
 		return nil, err
 	}
 	if err := s.store.SetSteps(ctx, r.Call, r.Box, r.Body.Done); err != nil {
@@ -181,6 +188,58 @@ func (s *calls) SetSteps(ctx context.Context, r api.SetStepsRequestObject) (api.
 	return api.SetSteps200JSONResponse{BoxNowJSONResponse: now}, err
 }
 
+// mayBeDone refuses a step that was not done before and whose gate is shut.
+func (s *calls) mayBeDone(ctx context.Context, call int64, b *boxState, done []string) error {
+	v, err := s.load(ctx, call)
+	if err != nil {
+		return err
+	}
+	for _, g := range v.journal.BoxGates(v.circuit, b.box.ID) {
+		if g.Open {
+			continue
+		}
+		for _, step := range b.plan.Steps {
+			if step.Needs == string(g.Gate) && slices.Contains(done, step.Do) && !slices.Contains(b.kept.Done, step.Do) {
+				return gateShut{g, v.circuit.LabelOf(b.box.ID)}
+			}
+		}
+	}
+	return nil
+}
+
+// cause is what the readings and eyes found, with what speaks for it.
+func (s *calls) cause(v *state, box string) (string, []string, error) {
+	var faults []circuit.Fault
+	words := ""
+	for _, f := range diagnosis.StillThere(v.circuit, v.inForce) {
+		faults = append(faults, f.Fault)
+		if words != "" {
+			words += "; "
+		}
+		words += f.Words
+	}
+	if words != "" {
+		words = "found: " + words
+	} else {
+		if len(v.result.Suspects) == 0 || len(v.result.Suspects[0].Faults) == 0 {
+			return "", nil, nil
+		}
+		first := v.result.Suspects[0]
+		faults, words = first.Faults, fmt.Sprintf("likeliest by the readings (%.0f %%): %s %s", 100*min(first.Probability, 0.99), first.Name, first.Place)
+	}
+	why, err := s.engines.why(v.question(), faults)
+	if err != nil {
+		return words, nil, nil // what was found need not be among what is weighed
+	}
+	var evidence []string
+	for _, e := range why {
+		if e.Fits && e.Bits > 0.3 && len(evidence) < 8 {
+			evidence = append(evidence, e.Words)
+		}
+	}
+	return words, evidence, nil
+}
+
 // MakeUpBox puts the plan into the run. What was read before is of the run as it
 // was found: it is kept, and no evidence any more.
 func (s *calls) MakeUpBox(ctx context.Context, r api.MakeUpBoxRequestObject) (api.MakeUpBoxResponseObject, error) {
@@ -188,10 +247,26 @@ func (s *calls) MakeUpBox(ctx context.Context, r api.MakeUpBoxRequestObject) (ap
 	if err != nil {
 		return nil, err
 	}
+	before, err := s.load(ctx, r.Call)
+	if err != nil {
+		return nil, err
+	}
+	for _, g := range before.journal.BoxGates(before.circuit, r.Box) {
+		if !g.Open {
+			return nil, gateShut{g, before.circuit.LabelOf(r.Box)}
+		}
+	}
+	made := job.Entry{Kind: job.MadeUp, Box: r.Box}
+	if made.Text, made.Evidence, err = s.cause(before, r.Box); err != nil {
+		return nil, err
+	}
 	if _, err = s.edit(ctx, r.Call, func(c *circuit.Circuit) error { return v.box.Apply(c, v.plan) }); err != nil {
 		return nil, err
 	}
 	if err := s.store.SetMade(ctx, r.Call, r.Box, s.now()); err != nil {
+		return nil, err
+	}
+	if err := s.enter(ctx, r.Call, fmt.Sprintf("made-up-%d-%s-%d", r.Call, r.Box, len(before.journal)), made); err != nil {
 		return nil, err
 	}
 	now, err := s.callNow(ctx, r.Call)

@@ -60,6 +60,7 @@ func TestOpenedBox(t *testing.T) {
 	b = s.box(200, "PUT", at+"/steps", encoded(t, map[string]any{"done": []string{b.Plan.Steps[0].Do}}))
 	assert.Len(t, b.Done, 1)
 
+	s.proveDead("/api/calls/3", "B1")
 	c := s.call(200, "POST", at+"/made", "")
 	assert.Equal(t, circuit.GFCI, c.Stops[0].Devices[0].Kind)
 	assert.Contains(t, c.Stops[1].Protected, c.Stops[0].Devices[0].ID)
@@ -102,6 +103,7 @@ func TestBoxesThatAreRefused(t *testing.T) {
 		assert.Equal(t, row.status, w.Code, "%s: %s", row.path, w.Body.String())
 		assert.Contains(t, w.Body.String(), row.says)
 	}
+	s.proveDead("/api/calls/3", "B1")
 	good.Device = nil
 	s.box(200, "PUT", "/api/calls/3/boxes/B1", encoded(t, good))
 	assert.Contains(t, s.ask("POST", "/api/calls/3/boxes/B1/made", "").Body.String(), "No device is chosen")

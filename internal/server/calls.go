@@ -27,6 +27,7 @@ type calls struct {
 	shop    string
 	meter   *meterlink.Meter
 	now     func() time.Time
+	tracer  bool
 	engines *engines
 	// editing keeps two changes of a run from being made on the same revision,
 	// which would lose one of them.

@@ -29,6 +29,8 @@ type Config struct {
 	Log   *slog.Logger
 	Front fs.FS            // the built front end, index.html at its top
 	Now   func() time.Time // the clock
+	// Tracer says that a simulated transmitter and receiver are at hand.
+	Tracer bool
 }
 
 // New is the whole application as one handler.
@@ -46,7 +48,7 @@ func New(c Config) http.Handler {
 		middleware.BodyLimit(maxBody),
 		explain,
 	)
-	calls := &calls{store: c.Store, shop: c.Shop, meter: c.Meter, now: c.Now, engines: newEngines()}
+	calls := &calls{store: c.Store, shop: c.Shop, meter: c.Meter, now: c.Now, tracer: c.Tracer, engines: newEngines()}
 	api.RegisterHandlers(e, api.NewStrictHandler(calls, nil))
 	e.GET("/api/*", func(*echo.Context) error { return echo.ErrNotFound })
 	e.GET("/*", frontEnd(c.Front))
@@ -74,11 +76,14 @@ func explain(next echo.HandlerFunc) echo.HandlerFunc {
 		err := next(c)
 		var bad badInput
 		var silent meterError
+		var shut gateShut
 		switch {
 		case err == nil:
 			return nil
 		case errors.Is(err, store.ErrNotFound):
 			return &echo.ProblemError{Status: http.StatusNotFound, Title: "Not found", Detail: "There is no such call, stop or reading here. It may have been removed: go back to the day's calls."}
+		case errors.As(err, &shut):
+			return &echo.ProblemError{Status: http.StatusConflict, Title: "The gate is shut", Detail: shut.Error()}
 		case errors.As(err, &bad):
 			return &echo.ProblemError{Status: http.StatusUnprocessableEntity, Title: "Cannot be right", Detail: bad.Error()}
 		case errors.Is(err, errNoMeter):

@@ -45,7 +45,7 @@ func openWith(t *testing.T, path string, meter *meterlink.Meter) *shop {
 	t.Cleanup(func() { s.Close() })
 	front := fstest.MapFS{"index.html": {Data: []byte("<title>Elvat</title>")}, "assets/app-1.js": {Data: []byte("//")}}
 	return &shop{t, server.New(server.Config{
-		Store: s, Shop: "A shop", Meter: meter, Front: front, Now: func() time.Time { return noon },
+		Store: s, Shop: "A shop", Meter: meter, Tracer: true, Front: front, Now: func() time.Time { return noon },
 		Log: slog.New(slog.NewTextHandler(io.Discard, nil)),
 	}), s}
 }

@@ -31,6 +31,11 @@ type state struct {
 	settings diagnosis.Settings
 	result   *diagnosis.Result
 	facts    job.Facts
+	journal  job.Journal
+	entryIDs []string
+	boxes    []string // recorded
+	stay     []job.Stays
+	checks   []job.Check
 	made     string    // the box made up last, "" for none
 	madeAt   time.Time // readings from before are of the run as it was found
 }
@@ -77,6 +82,9 @@ func (s *calls) loadCall(ctx context.Context, call store.Call) (*state, error) {
 	}
 	if v.result, err = s.engines.diagnose(v.question()); err != nil {
 		return nil, fmt.Errorf("call %d: %w", call.ID, err)
+	}
+	if err := s.loadWork(ctx, v); err != nil {
+		return nil, err
 	}
 	v.facts = v.whatIsKnown()
 	return v, nil
@@ -155,6 +163,7 @@ func (v *state) whatIsKnown() job.Facts {
 	if len(v.result.Sites) > 0 {
 		f.Box = v.circuit.LabelOf(v.result.Sites[0].Site)
 	}
+	v.workFacts(&f)
 	for _, danger := range v.result.Hidden {
 		if _, box := v.circuit.Device(danger.At); danger.Urgent && danger.Name == diagnosis.LiveGroundPin && box != nil {
 			f.LiveGround = v.circuit.LabelOf(box.ID)

@@ -81,13 +81,13 @@ func (s *Store) LastMade(ctx context.Context, call int64) (box string, at time.T
 
 // AddPhotograph keeps a picture of the box's pulled device.
 func (s *Store) AddPhotograph(ctx context.Context, call int64, box string, at time.Time, image []byte) error {
-	_, err := s.db.ExecContext(ctx, "INSERT INTO photographs (call_id, box, taken_at, image) VALUES (?, ?, ?, ?)", call, box, stamp(at), image)
+	_, err := s.AddPicture(ctx, call, Picture{Box: box, Phase: "pulled", TakenAt: at}, image)
 	return err
 }
 
 // Photograph is the latest picture of the box; id zero where there is none.
 func (s *Store) Photograph(ctx context.Context, call int64, box string) (id int64, image []byte, err error) {
-	err = s.db.QueryRowContext(ctx, "SELECT id, image FROM photographs WHERE call_id = ? AND box = ? ORDER BY id DESC LIMIT 1", call, box).Scan(&id, &image)
+	err = s.db.QueryRowContext(ctx, "SELECT id, image FROM photographs WHERE call_id = ? AND box = ? AND phase = 'pulled' AND NOT withdrawn ORDER BY id DESC LIMIT 1", call, box).Scan(&id, &image)
 	if errors.Is(err, sql.ErrNoRows) {
 		return 0, nil, nil
 	}

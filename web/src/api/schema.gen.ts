@@ -440,6 +440,185 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calls/{call}/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        /** The journal, the gates, the proof and the pictures of a call */
+        get: operations["getWork"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/journal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Enter what was done */
+        post: operations["addEntry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/journal/{entry}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                entry: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Take an entry back, or put it back in force */
+        patch: operations["markEntry"];
+        trace?: never;
+    };
+    "/api/calls/{call}/directory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** The panel's directory as it is written */
+        put: operations["setDirectory"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/tracer/{pass}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                pass: number;
+            };
+            cookie?: never;
+        };
+        /** What the simulated receiver shows over the breakers, on the first or second pass */
+        get: operations["traceBreaker"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/pictures": {
+        parameters: {
+            query: {
+                phase: string;
+                box?: string;
+            };
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a photograph taken at a phase, JPEG or PNG; position data is not kept */
+        post: operations["addPicture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/pictures/{picture}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                picture: number;
+            };
+            cookie?: never;
+        };
+        /** The picture */
+        get: operations["getPicture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Take a picture back, or show it again */
+        patch: operations["markPicture"];
+        trace?: never;
+    };
+    "/api/calls/{call}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        /** What the report says */
+        get: operations["getReport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/papers/{paper}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                paper: "report.pdf" | "labels.pdf" | "readings.csv" | "tests.ics" | "run.svg";
+            };
+            cookie?: never;
+        };
+        /** A paper of the call; the same bytes from the same data */
+        get: operations["getPaper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/house": {
         parameters: {
             query?: never;
@@ -912,6 +1091,150 @@ export interface components {
             /** @description Three faults at once are looked for too */
             three?: boolean;
         };
+        NewEntry: {
+            /** @description Made anew for each entry, so that it is entered once */
+            id: string;
+            entry: components["schemas"]["Entry"];
+        };
+        PairVolts: {
+            hotNeutral?: number | null;
+            hotGround?: number | null;
+            neutralGround?: number | null;
+        };
+        Entry: {
+            /** @enum {string} */
+            kind: "breaker-off" | "breaker-on" | "tester-proven" | "dead" | "second-source" | "override" | "traced" | "died" | "note" | "marking" | "part" | "handed-over";
+            /** Format: date-time */
+            at?: string;
+            box?: string;
+            /** @enum {string} */
+            stage?: "installed" | "device-out";
+            dead?: {
+                top: components["schemas"]["PairVolts"];
+                bottom: components["schemas"]["PairVolts"];
+                topToEarth?: number | null;
+                bottomToEarth?: number | null;
+                sensorSilent: boolean;
+            };
+            /** @enum {string} */
+            secured?: "lock" | "tag" | "in-sight";
+            tester?: string;
+            source?: string;
+            volts?: number;
+            /** @enum {string} */
+            gate?: "open" | "conductors" | "hand-over";
+            who?: string;
+            standing?: string;
+            reason?: string;
+            way?: string;
+            breaker?: string;
+            outlets?: string[];
+            hidden?: string;
+            text?: string;
+            count?: number;
+            to?: string;
+            withdrawn?: boolean;
+        };
+        JournalLine: {
+            id: string;
+            entry: components["schemas"]["Entry"];
+            words: string;
+        };
+        Gate: {
+            /** @enum {string} */
+            gate: "open" | "conductors" | "hand-over";
+            box?: string;
+            open: boolean;
+            missing: string[];
+            by?: components["schemas"]["Entry"];
+        };
+        Check: {
+            at: string;
+            half?: components["schemas"]["Half"];
+            box: string;
+            label: string;
+            tool: components["schemas"]["Tool"];
+            why: string;
+            tripped?: string[];
+            predicted: components["schemas"]["Reading"];
+            expected: components["schemas"]["Delta"];
+            says: string;
+            seen?: components["schemas"]["Delta"];
+            saysSeen?: string;
+            /** @enum {string} */
+            status: "not-read" | "agrees" | "differs";
+        };
+        DirectoryRow: {
+            breaker: string;
+            amps?: number;
+            serves: string;
+            checked?: boolean;
+        };
+        Directory: components["schemas"]["DirectoryRow"][];
+        Strength: {
+            breaker: string;
+            level: number;
+        };
+        Picture: {
+            /** Format: int64 */
+            id: number;
+            box: string;
+            phase: string;
+            /** Format: date-time */
+            takenAt: string;
+        };
+        Work: {
+            /** @description Newest first */
+            journal: components["schemas"]["JournalLine"][];
+            /** @description Two a box in question or recorded */
+            gates: components["schemas"]["Gate"][];
+            checks: components["schemas"]["Check"][];
+            handOver: components["schemas"]["Gate"];
+            directory: components["schemas"]["Directory"];
+            pictures: components["schemas"]["Picture"][];
+            /** @description A simulated transmitter and receiver are at hand */
+            tracer: boolean;
+            /** @description Devices that must not go off unseen */
+            stays: string[];
+            /** Format: date-time */
+            handedOver?: string;
+        };
+        Report: {
+            shop: string;
+            title: string;
+            complaint: string;
+            breaker: string;
+            /** Format: date-time */
+            calledAt: string;
+            /** Format: date-time */
+            finishedAt: string;
+            by?: string;
+            to?: string;
+            standing: string;
+            cause?: string[] | null;
+            asFound?: {
+                label: string;
+                half: string;
+                delta: components["schemas"]["Delta"];
+                words: string[];
+            }[] | null;
+            done?: {
+                /** Format: date-time */
+                at: string;
+                words: string;
+            }[] | null;
+            fixedFindings?: components["schemas"]["Finding"][] | null;
+            openFindings?: components["schemas"]["Finding"][] | null;
+            markings?: string[] | null;
+            parts?: string[] | null;
+            overrides?: string[] | null;
+            due?: {
+                what: string;
+                /** Format: date-time */
+                when: string;
+            }[] | null;
+            cautions?: string[] | null;
+        };
         /** @description An elvat-box/1 document; checked by the makeup package */
         BoxFile: {
             [key: string]: unknown;
@@ -1121,6 +1444,8 @@ export interface components {
             points: string[];
             /** @enum {string} */
             gate: "dead" | "proven" | "none";
+            /** @enum {string} */
+            needs?: "" | "open" | "conductors";
             live?: boolean;
         };
         Proof: {
@@ -1452,6 +1777,15 @@ export interface components {
             };
             content: {
                 "application/json": components["schemas"]["Call"];
+            };
+        };
+        /** @description The work on the call as it is now */
+        WorkNow: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Work"];
             };
         };
         /** @description The box and its plan as they are now */
@@ -2033,6 +2367,218 @@ export interface operations {
         };
         responses: {
             200: components["responses"]["BoxNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    getWork: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["WorkNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    addEntry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewEntry"];
+            };
+        };
+        responses: {
+            201: components["responses"]["WorkNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    markEntry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Withdrawal"];
+            };
+        };
+        responses: {
+            200: components["responses"]["WorkNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    setDirectory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Directory"];
+            };
+        };
+        responses: {
+            200: components["responses"]["WorkNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    traceBreaker: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                pass: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Levels 0 to 10 */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Strength"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    addPicture: {
+        parameters: {
+            query: {
+                phase: string;
+                box?: string;
+            };
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            201: components["responses"]["WorkNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    getPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                picture: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": string;
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    markPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                picture: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Withdrawal"];
+            };
+        };
+        responses: {
+            200: components["responses"]["WorkNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    getReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The report */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Report"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getPaper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                paper: "report.pdf" | "labels.pdf" | "readings.csv" | "tests.ics" | "run.svg";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    "Content-Disposition": string;
+                    "Content-Type": string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
             default: components["responses"]["Refused"];
         };
     };
