@@ -54,6 +54,12 @@ for (const view of [{ width: 1280, height: 800 }, phone]) {
 		await expect(page.getByRole('img', { name: /The box as found/ })).toBeVisible();
 		await page.getByRole('tab', { name: 'Steps' }).click();
 		await page.getByRole('button', { name: 'It is made up so' }).click();
+		await expect(page.getByRole('alert')).toContainText('Window bench: not yet: breaker off and secured');
+		for (const gate of ['open', 'conductors']) {
+			const entry = { kind: 'override', gate, box: 'B1', who: 'A. Reyes', standing: 'licence 4711', reason: 'bench test without supply' };
+			await page.request.post(`${server.url}/api/calls/3/journal`, { data: { id: `override-${gate}`, entry } });
+		}
+		await page.getByRole('button', { name: 'It is made up so' }).click();
 		await expect(page.getByText(/Made up as planned at/)).toBeVisible();
 		await page.getByRole('link', { name: 'Back to the call' }).click();
 		await expect(page.getByText('as found, before Window bench was made up anew').first()).toBeAttached();

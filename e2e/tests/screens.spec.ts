@@ -114,6 +114,14 @@ const screens: { name: string; open: (page: Page, server: Server) => Promise<voi
 			await page.getByText('more of it').first().click();
 		},
 	},
+	...['dead', 'prove', 'hand-over'].map((phase) => ({
+		name: `the work, ${phase}`,
+		open: async (page: Page, server: Server) => {
+			await page.goto(`${server.url}/calls/2/${phase}`);
+			await expect(page.getByRole('heading', { name: 'Photographs' })).toBeVisible();
+			await page.waitForLoadState('networkidle');
+		},
+	})),
 	{
 		name: 'sums',
 		open: async (page, server) => {

@@ -11,6 +11,9 @@ import { SweepScreen } from './sweep/SweepScreen';
 import './styles.css';
 import { followTheme } from './ui/theme';
 import { Working } from './ui/Working';
+import { DeadScreen } from './work/DeadScreen';
+import { HandOverScreen } from './work/HandOverScreen';
+import { ProveScreen } from './work/ProveScreen';
 
 followTheme();
 
@@ -25,6 +28,9 @@ if (root) {
 				<BrowserRouter>
 					<Routes>
 						<Route path="/calls/:call" element={<CallScreen />} />
+						<Route path="/calls/:call/dead" element={<DeadScreen />} />
+						<Route path="/calls/:call/prove" element={<ProveScreen />} />
+						<Route path="/calls/:call/hand-over" element={<HandOverScreen />} />
 						<Route path="/calls/:call/sweep" element={<SweepScreen />} />
 						<Route path="/calls/:call/boxes/:box" element={<BoxScreen />} />
 						<Route path="/sums/:sum?" element={<SumsScreen />} />

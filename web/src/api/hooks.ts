@@ -5,6 +5,8 @@ import {
 	type Call,
 	type Conditions,
 	client,
+	type DirectoryRow,
+	type Entry,
 	type Fault,
 	type Half,
 	type NewStop,
@@ -18,6 +20,7 @@ import {
 	type Shop,
 	type State,
 	type StopChange,
+	type Work,
 } from './client';
 
 export function useBasics() {
@@ -59,7 +62,11 @@ function useChange<V>(call: number, send: (what: V) => Promise<Call>) {
 		mutationFn: send,
 		scope: { id: `call-${call}` }, // one after the other, in the order made
 		retry: (tries, error) => !(error instanceof Refused) && tries < 5,
-		onSuccess: (now) => cache.setQueryData(['call', call], now),
+		onSuccess: (now) => {
+			cache.setQueryData(['call', call], now);
+			cache.invalidateQueries({ queryKey: ['work', call] });
+			cache.invalidateQueries({ queryKey: ['report', call] });
+		},
 	});
 }
 
@@ -256,7 +263,7 @@ export function useMakeUp(call: number, box: string) {
 		mutationFn: () => body(client.POST('/api/calls/{call}/boxes/{box}/made', inBox(call, box))),
 		onSuccess: (now) => {
 			cache.setQueryData(['call', call], now);
-			cache.invalidateQueries({ queryKey: ['box', call] });
+			for (const key of ['box', 'work', 'report']) cache.invalidateQueries({ queryKey: [key, call] });
 		},
 	});
 }
@@ -290,5 +297,84 @@ export function useAnswer(sum: string, values: Record<string, number>) {
 		queryFn: () => body(client.POST('/api/sums/{sum}', { params: { path: { sum } }, body: { values } })),
 		placeholderData: (before) => before,
 		retry: (tries, error) => !(error instanceof Refused) && tries < 3,
+	});
+}
+
+export function useWork(call: number) {
+	return useQuery({
+		queryKey: ['work', call],
+		queryFn: () => body(client.GET('/api/calls/{call}/work', at(call))),
+		retry: (tries, error) => !(error instanceof Refused) && tries < 3,
+	});
+}
+
+/** A change of the work: the server answers with all of it; the call's phases follow. */
+function useWorkChange<V>(call: number, send: (what: V) => Promise<Work>) {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: send,
+		scope: { id: `work-${call}` },
+		retry: (tries, error) => !(error instanceof Refused) && tries < 5,
+		onSuccess: (now) => {
+			cache.setQueryData(['work', call], now);
+			cache.invalidateQueries({ queryKey: ['call', call] });
+			cache.invalidateQueries({ queryKey: ['report', call] });
+		},
+	});
+}
+
+export function useAddEntry(call: number) {
+	return useWorkChange(call, ({ id, entry }: { id: string; entry: Entry }) =>
+		body(client.POST('/api/calls/{call}/journal', { ...at(call), body: { id, entry } })),
+	);
+}
+
+export function useMarkEntry(call: number) {
+	return useWorkChange(call, ({ entry, withdrawn }: { entry: string; withdrawn: boolean }) =>
+		body(client.PATCH('/api/calls/{call}/journal/{entry}', { params: { path: { call, entry } }, body: { withdrawn } })),
+	);
+}
+
+export function useSetDirectory(call: number) {
+	return useWorkChange(call, (rows: DirectoryRow[]) =>
+		body(client.PUT('/api/calls/{call}/directory', { ...at(call), body: rows })),
+	);
+}
+
+export function useTrace(call: number) {
+	return useMutation({
+		mutationFn: (pass: number) =>
+			body(client.GET('/api/calls/{call}/tracer/{pass}', { params: { path: { call, pass } } })),
+	});
+}
+
+export function useAddPicture(call: number) {
+	return useWorkChange(call, ({ picture, phase, box }: { picture: Blob; phase: string; box?: string }) =>
+		body(
+			client.POST('/api/calls/{call}/pictures', {
+				params: { path: { call }, query: { phase, box } },
+				body: picture as unknown as string,
+				bodySerializer: (blob) => blob,
+				headers: { 'Content-Type': 'application/octet-stream' },
+			}),
+		),
+	);
+}
+
+export function useMarkPicture(call: number) {
+	return useWorkChange(call, ({ picture, withdrawn }: { picture: number; withdrawn: boolean }) =>
+		body(
+			client.PATCH('/api/calls/{call}/pictures/{picture}', {
+				params: { path: { call, picture } },
+				body: { withdrawn },
+			}),
+		),
+	);
+}
+
+export function useReport(call: number) {
+	return useQuery({
+		queryKey: ['report', call],
+		queryFn: () => body(client.GET('/api/calls/{call}/report', at(call))),
 	});
 }

@@ -15,7 +15,7 @@ import { faceOf } from './layout';
 import { Photograph } from './Photograph';
 import { Proofs } from './Proofs';
 import { Required } from './Required';
-import { Steps } from './Steps';
+import { Steps, ToDead } from './Steps';
 
 const sheets = [
 	{ key: 'steps', words: 'Steps' },
@@ -88,7 +88,7 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 				</span>
 			</header>
 			<main className="flex grow flex-col">
-				<Standing opened={opened} />
+				<Standing opened={opened} call={call} />
 				<div className={`grid grow content-start ${wide ? '' : 'wide:grid-cols-[minmax(0,8fr)_minmax(400px,5fr)]'}`}>
 					<section className="min-w-0 px-3 pt-2 pb-3 wide:px-5" aria-label="Drawing of the box">
 						<Showing shown={shown} setShown={setShown} />
@@ -138,12 +138,15 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 }
 
 /** One line on where the plan stands: stopped, proven, or with something left. */
-function Standing({ opened }: { opened: OpenedBox }) {
+function Standing({ opened, call }: { opened: OpenedBox; call: number }) {
 	const plan = opened.plan;
 	if (opened.madeAt) {
 		return (
 			<p className="m-0 bg-ink px-4 py-2 font-bold text-paper wide:px-6">
-				Made up as planned at {timeOf(opened.madeAt)}. Prove it on the call.
+				Made up as planned at {timeOf(opened.madeAt)}.{' '}
+				<Link to={`/calls/${call}/prove`} className="underline underline-offset-4">
+					Prove it
+				</Link>
 			</p>
 		);
 	}
@@ -305,6 +308,7 @@ function MakeUp({ call, opened }: { call: number; opened: OpenedBox }) {
 	return (
 		<div className="mt-3 grid gap-2 print:hidden">
 			<Problem error={made.error} />
+			{made.error && <ToDead call={call} />}
 			<Caution>
 				Local code and the authority having jurisdiction win over this plan. Licensed or otherwise permitted persons
 				only.

@@ -1,8 +1,21 @@
+import { Link } from 'react-router';
 import type { OpenedBox, Step } from '../api/client';
 import { useSetSteps } from '../api/hooks';
 import { Caution } from '../ui/Caution';
 import { Problem } from '../ui/Problem';
 import { Asks } from './Findings';
+
+/** Where a shut gate is opened. */
+export function ToDead({ call }: { call: number }) {
+	return (
+		<Link
+			to={`/calls/${call}/dead`}
+			className="inline-flex min-h-11 items-center font-bold underline underline-offset-4"
+		>
+			Prove it dead
+		</Link>
+	);
+}
 
 interface Props {
 	call: number;
@@ -28,6 +41,7 @@ export function Steps({ call, opened, lit, setLit }: Props) {
 		<>
 			<Asks plan={opened.plan} />
 			<Problem error={set.error} />
+			{set.error && <ToDead call={call} />}
 			<ol className="m-0 list-none p-0" aria-label="Steps">
 				{steps.map((s, i) => {
 					const current = s === inHand;

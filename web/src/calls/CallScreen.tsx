@@ -2,7 +2,7 @@ import { ChevronUp } from 'lucide-react';
 import { Dialog } from 'radix-ui';
 import { useEffect, useRef, useState } from 'react';
 import { Link, useParams, useSearchParams } from 'react-router';
-import type { Basics, Call, Danger, Test, Tool } from '../api/client';
+import type { Basics, Call, Danger, Half, Test, Tool } from '../api/client';
 import { useBasics, useCall, useMarkReading } from '../api/hooks';
 import type { EntryKeys } from '../readings/entries';
 import { ReadingList } from '../readings/List';
@@ -53,7 +53,7 @@ function useAim(call: Call) {
 	const start = call.stops.find((s) => s.devices.some((d) => d.id === asked.get('at'))) ?? openIt;
 	const [aim, setAim] = useState<Aim>({
 		device: asked.get('at') ?? start?.devices[0]?.id ?? proposed?.at ?? call.stops[0]?.devices[0]?.id ?? '',
-		half: proposed?.half ?? 'top',
+		half: (asked.get('half') as Half | null) ?? proposed?.half ?? 'top',
 		tool: (asked.get('tool') as Tool | null) ?? proposed?.tool ?? 'plug',
 		mode: proposed?.mode,
 	});

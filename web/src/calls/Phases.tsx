@@ -1,8 +1,33 @@
+import { Link } from 'react-router';
 import type { Call } from '../api/client';
 import { capital } from '../ui/words';
 
 /** How far a phase is, as a bar. */
 export const trackLook = { done: 'bg-ink', now: 'bg-accent', ahead: 'bg-rule' };
+
+/** Where the work of each phase is done. */
+function pathOf(call: Call, phase: string): string {
+	const here = `/calls/${call.id}`;
+	switch (phase) {
+		case 'dead':
+			return `${here}/dead`;
+		case 'open box':
+		case 'make-up': {
+			const site = call.diagnosis.sites.find((s) => s.site !== 'panel')?.site ?? call.stops[0]?.box;
+			const named =
+				call.phases.find((p) => p.phase === 'make-up')?.detail ||
+				call.phases.find((p) => p.phase === 'open box')?.detail;
+			const box = call.stops.find((s) => s.label === named)?.box ?? site;
+			return box ? `${here}/boxes/${box}` : here;
+		}
+		case 'prove':
+			return `${here}/prove`;
+		case 'hand over':
+			return `${here}/hand-over`;
+		default:
+			return here;
+	}
+}
 
 /** The phases of the call, and what each is waiting for. */
 export function Phases({ call }: { call: Call }) {
@@ -15,15 +40,17 @@ export function Phases({ call }: { call: Call }) {
 					<li
 						key={p.phase}
 						aria-current={p.state === 'now' ? 'step' : undefined}
-						className="border-l border-rule px-3 py-1.5 text-soft aria-[current]:bg-ink aria-[current]:text-paper"
+						className="border-l border-rule text-soft aria-[current]:bg-ink aria-[current]:text-paper"
 					>
-						<b
-							className={`block whitespace-nowrap ${p.state === 'now' ? 'text-paper' : p.state === 'done' ? 'text-ink' : 'text-soft'}`}
-						>
-							{capital(p.phase)}
-							{p.state === 'done' && <span aria-hidden="true"> ✓</span>}
-						</b>
-						<span className="block max-w-36 truncate">{p.detail}</span>
+						<Link to={pathOf(call, p.phase)} className="block px-3 py-1.5 hover:underline hover:underline-offset-4">
+							<b
+								className={`block whitespace-nowrap ${p.state === 'now' ? 'text-paper' : p.state === 'done' ? 'text-ink' : 'text-soft'}`}
+							>
+								{capital(p.phase)}
+								{p.state === 'done' && <span aria-hidden="true"> ✓</span>}
+							</b>
+							<span className="block max-w-36 truncate">{p.detail}</span>
+						</Link>
 					</li>
 				))}
 			</ol>
@@ -33,8 +60,19 @@ export function Phases({ call }: { call: Call }) {
 						<i key={p.phase} className={`h-1.5 ${trackLook[p.state]}`} />
 					))}
 				</div>
+				<nav aria-label="Phases" className="flex gap-x-4 overflow-x-auto">
+					{call.phases.slice(2).map((p) => (
+						<Link
+							key={p.phase}
+							to={pathOf(call, p.phase)}
+							className="inline-flex min-h-11 shrink-0 items-center underline decoration-hair underline-offset-4"
+						>
+							{capital(p.phase)}
+						</Link>
+					))}
+				</nav>
 				{now && (
-					<p className="m-0 mt-1 truncate">
+					<p className="m-0 truncate">
 						<b>{capital(now.phase)}</b>
 						<span className="text-soft">
 							{' '}

@@ -1,0 +1,161 @@
+import type { Page } from '@playwright/test';
+import { expect, noSidewaysScroll, openCall, phone, type Server, test } from '../server';
+
+async function proveTesters(page: Page) {
+	const form = page.getByRole('form', { name: 'Prove the testers' });
+	await form.getByLabel('live source').fill('hall outlet');
+	await form.getByLabel('shows, V').fill('121');
+	await form.getByRole('button', { name: 'Proven' }).click();
+}
+
+async function deadTest(page: Page, hot = '0') {
+	const form = page.getByRole('form', { name: 'Dead test' });
+	for (const half of ['top', 'bottom']) {
+		await form.getByLabel(`${half} hot to neutral, volts`).fill(half === 'top' ? hot : '0');
+		await form.getByLabel(`${half} hot to ground, volts`).fill('0.1');
+		await form.getByLabel(`${half} neutral to ground, volts`).fill('0');
+		await form.getByLabel(`${half} hot to an independent ground, volts`).fill('0');
+	}
+	await form.getByLabel('the sensor is silent').check();
+	await form.getByRole('button', { name: 'Record the dead test' }).click();
+}
+
+/** Live, dead, live at the slots; then at the wires. */
+async function proveDead(page: Page) {
+	await page.getByRole('button', { name: 'Off and locked' }).click();
+	await proveTesters(page);
+	await deadTest(page);
+	await proveTesters(page);
+	await expect(page.getByRole('region', { name: 'Gate before opening the box' })).toContainText('Open');
+	await deadTest(page);
+	await proveTesters(page);
+	await expect(page.getByText('Proven dead at the slots and at the wires.')).toBeVisible();
+}
+
+for (const view of [{ width: 1280, height: 800 }, phone]) {
+	test(`a call from the box to the report, with a refused gate and an override, ${view.width} wide`, async ({ page, server }) => {
+		await page.setViewportSize(view);
+		await openCall(page, server, 'Loft darkroom');
+		await page.goto(`${page.url()}/boxes/B3`);
+
+		// The gate before opening the box is shut.
+		await page.getByLabel('Done: Photograph the box, then pull the device').click();
+		await expect(page.getByRole('alert')).toContainText('Enlarger: not yet: breaker off and secured');
+		await page.getByRole('link', { name: 'Prove it dead' }).first().click();
+		await noSidewaysScroll(page);
+
+		// The breaker: a receiver in two passes.
+		await page.getByRole('button', { name: /first pass/ }).click();
+		await page.getByRole('button', { name: 'Second pass' }).click();
+		await expect(page.getByRole('img', { name: 'breaker 4: 10 of 10' })).toBeVisible();
+		await page.getByRole('listitem').filter({ hasText: /^4/ }).getByRole('button', { name: 'This one' }).click();
+		await expect(page.getByText('Breaker 4, found on this call.')).toBeVisible();
+		await page.getByText('Which outlets went dead with it?').click();
+		await page.getByRole('button', { name: 'Enlarger', exact: true }).click();
+		await page.getByLabel(/hidden ones/).fill('the fan in the eaves');
+		await page.getByRole('button', { name: 'Write it down' }).click();
+		await expect(page.getByRole('region', { name: 'Journal' })).toContainText('1 outlet, and the fan in the eaves');
+
+		await proveDead(page);
+		// Something else is live in there: shut again, until it is taken back.
+		await page.getByRole('button', { name: 'Something else is live in there' }).click();
+		await page.getByLabel('what is live').fill('red to ground 118 V');
+		await page.getByRole('button', { name: 'Record it: the gate shuts' }).click();
+		await expect(page.getByTestId('next')).toContainText('a second source was found');
+		await page.getByRole('button', { name: /^Take back: Second source/ }).click();
+		await expect(page.getByText('Proven dead at the slots and at the wires.')).toBeVisible();
+
+		await page.getByRole('link', { name: 'its plan' }).click();
+		await page.getByLabel('Done: Photograph the box, then pull the device').check();
+		await page.getByRole('button', { name: 'It is made up so' }).click();
+		await page.getByRole('link', { name: 'Prove it', exact: true }).click();
+
+		// Power on, and one reading differs.
+		await page.getByRole('button', { name: 'The breaker is on' }).click();
+		const checks = page.getByRole('region', { name: 'Predicted and measured' });
+		await expect(checks).toContainText(/readings to take/);
+		await checks.getByRole('link', { name: 'something else' }).first().click();
+		const kept = page.waitForResponse((answer) => answer.url().endsWith('/readings') && answer.ok());
+		await page.getByRole('button', { name: /^Enter: hot to neutral dark, hot to ground lit, neutral to ground dark/ }).click();
+		await kept;
+		await page.goto(`${server.url}/calls/2/prove`);
+		await expect(checks).toContainText('1 reading differs. It is not proven.');
+		await expect(checks.getByRole('link', { name: 'Back into the diagnosis, with these readings' })).toBeVisible();
+
+		// It cannot be handed over as proven; a named person takes it on.
+		await page.goto(`${server.url}/calls/2/hand-over`);
+		const sign = page.getByRole('form', { name: 'Hand over' });
+		await sign.getByLabel('handed over by').fill('A. Reyes');
+		await sign.getByLabel('to', { exact: true }).fill('the tenant');
+		await sign.getByRole('button', { name: 'Hand it over' }).click();
+		await expect(page.getByRole('alert')).toContainText('1 reading that differs from what is predicted');
+		await page.getByRole('button', { name: 'Pass it, with a reason' }).click();
+		const pass = page.getByRole('form', { name: 'Pass the gate' });
+		await pass.getByRole('button').click();
+		await expect(pass.getByRole('alert')).toContainText('is missing');
+		await pass.getByLabel('who passes it').fill('A. Reyes');
+		await pass.getByLabel(/qualified by/).fill('licence 4711');
+		await pass.getByLabel('reason').fill('fault upstream, circuit left off and locked');
+		await pass.getByRole('button').click();
+		await expect(page.getByText('Passed by A. Reyes')).toBeVisible();
+		await page.getByRole('form', { name: 'Add to the report' }).getByLabel('in words').fill('Left off and locked until the panel is looked at');
+		await page.getByRole('form', { name: 'Add to the report' }).getByRole('button', { name: 'Add' }).click();
+		await sign.getByRole('button', { name: 'Hand it over' }).click();
+		await expect(page.getByText(/Handed over at/)).toBeVisible();
+
+		const report = page.getByRole('article', { name: 'The report' });
+		await expect(report).toContainText('Not proven: 1 reading that differs');
+		await expect(report).toContainText('reversed polarity at Enlarger');
+		await expect(report).toContainText('licence 4711');
+		await expect(report).toContainText('Left off and locked until the panel is looked at');
+		const file = await page.request.get(`${server.url}/api/calls/2/papers/report.pdf`);
+		expect((await file.body()).subarray(0, 5).toString()).toBe('%PDF-');
+		await page.goto(server.url);
+		await expect(page.getByRole('link', { name: /Loft darkroom/ })).toContainText('Handed over');
+	});
+}
+
+test('all as predicted: proven in one tap a reading, and handed over without an override', async ({ page, server }) => {
+	await page.goto(`${server.url}/calls/2/dead`);
+	await proveDead(page);
+	await page.goto(`${server.url}/calls/2/boxes/B3`);
+	await page.getByRole('button', { name: 'It is made up so' }).click();
+	await page.getByRole('link', { name: 'Prove it', exact: true }).click();
+	await page.getByRole('button', { name: 'The breaker is on' }).click();
+	const left = page.getByRole('button', { name: /^As predicted/ });
+	await expect(left.first()).toBeEnabled();
+	for (let n = await left.count(); n > 0; n--) {
+		await left.first().click();
+		await expect(left).toHaveCount(n - 1);
+	}
+	await expect(page.getByText('Every reading is as predicted.')).toBeVisible();
+	await page.getByRole('link', { name: 'Hand it over' }).click();
+	await expect(page.getByRole('article', { name: 'The report' })).toContainText('Proven: every reading is as predicted.');
+	const sign = page.getByRole('form', { name: 'Hand over' });
+	await sign.getByRole('button', { name: 'Hand it over' }).click();
+	await expect(page.getByRole('alert')).toContainText('to: is missing');
+	await sign.getByLabel('handed over by').fill('A. Reyes');
+	await sign.getByLabel('to', { exact: true }).fill('the tenant');
+	await sign.getByRole('button', { name: 'Hand it over' }).click();
+	await expect(page.getByText(/Handed over at/)).toBeVisible();
+});
+
+test('something live keeps the box shut, and a picture is taken at the step', async ({ page, server }: { page: Page; server: Server }) => {
+	await page.goto(`${server.url}/calls/3/dead`);
+	await page.getByLabel('the box', { exact: true }).selectOption('B3');
+	await page.getByRole('button', { name: 'Off and tagged' }).click();
+	await proveTesters(page);
+	await deadTest(page, '118');
+	await expect(page.getByTestId('next')).toContainText('something is live: top hot to neutral: 118 V');
+	await expect(page.getByTestId('next')).toContainText('a licensed electrician or the authority decides');
+	const url = await page.evaluate(() => {
+		const canvas = document.createElement('canvas');
+		canvas.width = 60;
+		canvas.height = 40;
+		return canvas.toDataURL('image/png');
+	});
+	await page.getByLabel('Picture of this step').setInputFiles({ name: 'a.png', mimeType: 'image/png', buffer: Buffer.from(url.slice(url.indexOf(',') + 1), 'base64') });
+	await expect(page.getByRole('img', { name: /Taken .*, dead/ })).toBeVisible();
+	await page.getByRole('button', { name: /Take back the picture/ }).click();
+	await expect(page.getByRole('img', { name: /Taken .*, dead/ })).toHaveCount(0);
+});

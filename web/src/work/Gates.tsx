@@ -1,0 +1,81 @@
+import { type FormEvent, useState } from 'react';
+import type { Call, Gate } from '../api/client';
+import { useAddEntry } from '../api/hooks';
+import { newID } from '../api/newID';
+import { Button, field } from '../ui/Button';
+import { Caution } from '../ui/Caution';
+import { Problem } from '../ui/Problem';
+
+const names = { open: 'opening the box', conductors: 'touching wires', 'hand-over': 'handing over' };
+
+/** A gate: open, or what is missing, and how a named person can pass it all the same. */
+export function GateLine({ call, gate }: { call: Call; gate: Gate }) {
+	const [passing, setPassing] = useState(false);
+	return (
+		<section
+			aria-label={`Gate before ${names[gate.gate]}`}
+			className={`border-2 p-3 ${gate.open ? 'border-rule' : 'border-ink'}`}
+		>
+			<p className="m-0 flex flex-wrap items-baseline gap-x-3">
+				<b className="text-lg">{gate.open ? '✓ Open' : 'Shut'}</b>
+				<span>before {names[gate.gate]}</span>
+				{!gate.open && (
+					<Button kind="quiet" className="ml-auto" onClick={() => setPassing(!passing)}>
+						Pass it, with a reason
+					</Button>
+				)}
+			</p>
+			{gate.by && (
+				<p className="m-0">
+					<b>Passed by {gate.by.who}</b> ({gate.by.standing}): {gate.by.reason}. Recorded and printed.
+				</p>
+			)}
+			{gate.missing.length > 0 && (
+				<ul className="m-0 list-none p-0">
+					{gate.missing.map((m) => (
+						<li key={m} className="py-0.5">
+							{gate.open ? 'not there: ' : 'missing: '}
+							{m}
+						</li>
+					))}
+				</ul>
+			)}
+			{passing && !gate.open && <PassForm call={call} gate={gate} close={() => setPassing(false)} />}
+		</section>
+	);
+}
+
+function PassForm({ call, gate, close }: { call: Call; gate: Gate; close: () => void }) {
+	const add = useAddEntry(call.id);
+	const [who, setWho] = useState('');
+	const [standing, setStanding] = useState('');
+	const [reason, setReason] = useState('');
+	const submit = (e: FormEvent) => {
+		e.preventDefault();
+		add.mutate(
+			{ id: newID(), entry: { kind: 'override', gate: gate.gate, box: gate.box, who, standing, reason } },
+			{ onSuccess: close },
+		);
+	};
+	return (
+		<form onSubmit={submit} className="mt-2 grid gap-2" aria-label="Pass the gate">
+			<Caution>
+				Nobody works live for convenience. What is missing stays on the record, with your name, in the report.
+			</Caution>
+			{[
+				{ words: 'who passes it', value: who, set: setWho },
+				{ words: 'qualified by (licence)', value: standing, set: setStanding },
+				{ words: 'reason', value: reason, set: setReason },
+			].map((f) => (
+				<label key={f.words} className="grid gap-1 text-soft">
+					{f.words}
+					<input className={field} value={f.value} onChange={(e) => f.set(e.target.value)} />
+				</label>
+			))}
+			<Problem error={add.error} />
+			<Button type="submit" className="justify-self-start" disabled={add.isPending}>
+				Pass the gate and record it
+			</Button>
+		</form>
+	);
+}

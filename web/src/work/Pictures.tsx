@@ -1,0 +1,70 @@
+import { useRef, useState } from 'react';
+import type { Call, Work } from '../api/client';
+import { useAddPicture, useMarkPicture } from '../api/hooks';
+import { Button } from '../ui/Button';
+import { Problem } from '../ui/Problem';
+import { smaller } from '../ui/picture';
+import { timeOf } from '../ui/words';
+
+/** The photographs of a phase, and taking one more. */
+export function Pictures({ call, work, phase, all }: { call: Call; work: Work; phase: string; all?: boolean }) {
+	const add = useAddPicture(call.id);
+	const mark = useMarkPicture(call.id);
+	const input = useRef<HTMLInputElement>(null);
+	const [failed, setFailed] = useState<Error | null>(null);
+	const shown = work.pictures.filter((p) => all || p.phase === phase);
+	const take = async (file: File | undefined) => {
+		if (!file) return;
+		try {
+			setFailed(null);
+			add.mutate({ picture: await smaller(file), phase });
+		} catch {
+			setFailed(new Error(`“${file.name}” is no picture that can be opened.`));
+		}
+	};
+	const label = (box: string) => call.stops.find((s) => s.box === box)?.label ?? '';
+	return (
+		<section aria-label="Photographs" className="grid gap-2">
+			<h2 className="m-0 border-b-2 border-ink text-base font-bold">Photographs</h2>
+			<Problem error={failed ?? add.error ?? mark.error} />
+			<ul className="m-0 grid list-none grid-cols-2 gap-2 p-0 wide:grid-cols-3">
+				{shown.map((p) => (
+					<li key={p.id}>
+						<img
+							src={`/api/calls/${call.id}/pictures/${p.id}`}
+							alt={`Taken ${timeOf(p.takenAt)}, ${p.phase}${p.box && `, ${label(p.box)}`}`}
+							className="block aspect-4/3 w-full object-cover"
+						/>
+						<span className="flex items-center text-soft">
+							<span className="grow">
+								{p.phase} {timeOf(p.takenAt)}
+							</span>
+							<Button
+								kind="quiet"
+								aria-label={`Take back the picture of ${timeOf(p.takenAt)}`}
+								onClick={() => mark.mutate({ picture: p.id, withdrawn: true })}
+							>
+								undo
+							</Button>
+						</span>
+					</li>
+				))}
+			</ul>
+			<Button className="justify-self-start" onClick={() => input.current?.click()} disabled={add.isPending}>
+				Take a picture
+			</Button>
+			<input
+				ref={input}
+				type="file"
+				accept="image/*"
+				capture="environment"
+				className="hidden"
+				aria-label="Picture of this step"
+				onChange={(e) => {
+					take(e.target.files?.[0]);
+					e.target.value = '';
+				}}
+			/>
+		</section>
+	);
+}
