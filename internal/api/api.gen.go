@@ -389,14 +389,15 @@ type CallSummary struct {
 	CreatedAt time.Time `json:"createdAt"`
 
 	// Danger A live ground pin is shown or not excluded
-	Danger   bool       `json:"danger"`
-	HoldUp   string     `json:"holdUp"`
-	Id       int64      `json:"id"`
-	Outlets  int        `json:"outlets"`
-	Phases   []Progress `json:"phases"`
-	Readings int        `json:"readings"`
-	Settled  bool       `json:"settled"`
-	Title    string     `json:"title"`
+	Danger     bool       `json:"danger"`
+	HandedOver bool       `json:"handedOver"`
+	HoldUp     string     `json:"holdUp"`
+	Id         int64      `json:"id"`
+	Outlets    int        `json:"outlets"`
+	Phases     []Progress `json:"phases"`
+	Readings   int        `json:"readings"`
+	Settled    bool       `json:"settled"`
+	Title      string     `json:"title"`
 }
 
 // Check defines model for Check.

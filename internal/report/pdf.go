@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"strings"
 	"time"
 
 	"codeberg.org/go-pdf/fpdf"
@@ -91,7 +92,7 @@ const stampLayout = "2006-01-02 15:04"
 func PDF(w io.Writer, r job.Report, pictures []Picture) error {
 	p := newPage("Service report, "+r.Title, r.FinishedAt)
 	p.para("B", 18, r.Title)
-	head := r.Breaker + ". Called " + r.CalledAt.UTC().Format(stampLayout)
+	head := strings.ToUpper(r.Breaker[:1]) + r.Breaker[1:] + ". Called " + r.CalledAt.UTC().Format(stampLayout)
 	if r.Shop != "" {
 		head = r.Shop + ". " + head
 	}
@@ -118,10 +119,25 @@ func PDF(w io.Writer, r job.Report, pictures []Picture) error {
 	}
 	p.list("Next tests due", due)
 	p.list("Cautions", r.Cautions)
+	p.signatures()
 	for i, picture := range pictures {
 		p.picture(i, picture)
 	}
 	return p.pdf.Output(w)
+}
+
+// signatures leaves room for those who hand over and receive.
+func (p *page) signatures() {
+	y := p.row(24) + 16
+	p.pdf.SetLineWidth(0.3)
+	for i, who := range []string{"handed over", "received"} {
+		x := margin + float64(i)*(textWidth/2+4)
+		p.pdf.Line(x, y, x+textWidth/2-4, y)
+		p.pdf.SetXY(x, y+1)
+		p.font("", 8)
+		p.pdf.CellFormat(textWidth/2-4, 4, who+", name and date", "", 0, "L", false, 0, "")
+	}
+	p.pdf.SetY(y + 8)
 }
 
 func (p *page) list(title string, lines []string) {
@@ -145,12 +161,19 @@ func (p *page) asFound(rows []job.OutletRow) {
 		p.delta(margin+6, y+8, &o.Delta, false)
 		p.pdf.SetXY(margin+16, y+1)
 		p.font("B", 10)
-		p.pdf.CellFormat(60, 5, p.tr(fmt.Sprintf("%s, %s", o.Label, o.Half)), "", 1, "L", false, 0, "")
+		p.pdf.CellFormat(60, 5, p.tr(where(o.Label, string(o.Half))), "", 1, "L", false, 0, "")
 		p.pdf.SetX(margin + 16)
 		p.font("", 9)
 		p.pdf.MultiCell(textWidth-16, 4, p.tr(join(o.Words)), "", "L", false)
 		p.pdf.SetY(max(p.pdf.GetY(), y+14))
 	}
+}
+
+func where(label, half string) string {
+	if half == "" {
+		return label
+	}
+	return label + ", " + half
 }
 
 func join(words []string) string {
@@ -177,11 +200,7 @@ func (p *page) proven(rows []job.ProvenRow) {
 		p.delta(margin+22, y+8, o.Seen, false)
 		p.pdf.SetXY(margin+32, y+1)
 		p.font("B", 10)
-		where := o.Label
-		if o.Half != "" {
-			where += ", " + string(o.Half)
-		}
-		p.pdf.CellFormat(textWidth-32, 5, p.tr(where+": "+statusWords[o.Status]), "", 1, "L", false, 0, "")
+		p.pdf.CellFormat(textWidth-32, 5, p.tr(where(o.Label, string(o.Half))+": "+statusWords[o.Status]), "", 1, "L", false, 0, "")
 		p.pdf.SetX(margin + 32)
 		p.font("", 9)
 		text := "Predicted: " + o.Says
@@ -244,8 +263,8 @@ func (p *page) picture(i int, picture Picture) {
 // delta draws a reading of an outlet: hot above, neutral left, ground right; a
 // prediction is thinner than what was measured.
 func (p *page) delta(x, y float64, d *tester.Delta, predicted bool) {
-	if d == nil {
-		return
+	if d == nil || d.Blank() {
+		return // of a button
 	}
 	const r = 5.5
 	at := map[string][2]float64{"hot": {x, y - r}, "neutral": {x - r, y + 0.75*r}, "ground": {x + r, y + 0.75*r}}

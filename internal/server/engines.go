@@ -27,6 +27,10 @@ type prepared struct {
 
 	mu     sync.Mutex // an engine works for one at a time
 	engine *diagnosis.Ensemble
+	// The last answer, with the readings it was worked out from: work that adds
+	// none asks again and again.
+	asked string
+	last  *diagnosis.Result
 }
 
 // A question is all that a diagnosis is worked out from.
@@ -52,10 +56,24 @@ func (q *question) key() string {
 
 func newEngines() *engines { return &engines{calls: map[int64]*prepared{}} }
 
-// diagnose weighs the readings.
+// diagnose weighs the readings. The result is shared: it is not to be changed.
 func (e *engines) diagnose(q question) (result *diagnosis.Result, err error) {
-	err = e.with(q, func(engine *diagnosis.Ensemble) error {
-		result, err = engine.DiagnoseNow(q.readings, q.now)
+	asked, err := json.Marshal(struct {
+		Readings []tester.Reading
+		Now      *tester.State
+	}{q.readings, q.now})
+	if err != nil {
+		return nil, err
+	}
+	err = e.with(q, func(p *prepared) error {
+		if p.last != nil && p.asked == string(asked) {
+			result = p.last
+			return nil
+		}
+		result, err = p.engine.DiagnoseNow(q.readings, q.now)
+		if err == nil {
+			p.asked, p.last = string(asked), result
+		}
 		return err
 	})
 	return result, err
@@ -63,14 +81,14 @@ func (e *engines) diagnose(q question) (result *diagnosis.Result, err error) {
 
 // why holds the readings against one suspect.
 func (e *engines) why(q question, faults []circuit.Fault) (evidence []diagnosis.Evidence, err error) {
-	err = e.with(q, func(engine *diagnosis.Ensemble) error {
-		evidence, err = engine.Why(q.readings, faults)
+	err = e.with(q, func(p *prepared) error {
+		evidence, err = p.engine.Why(q.readings, faults)
 		return err
 	})
 	return evidence, err
 }
 
-func (e *engines) with(q question, do func(*diagnosis.Ensemble) error) error {
+func (e *engines) with(q question, do func(*prepared) error) error {
 	p := e.of(q.call, q.key())
 	p.mu.Lock()
 	defer p.mu.Unlock()
@@ -81,7 +99,7 @@ func (e *engines) with(q question, do func(*diagnosis.Ensemble) error) error {
 		}
 		p.engine = engine
 	}
-	return do(p.engine)
+	return do(p)
 }
 
 func (e *engines) of(call int64, key string) *prepared {

@@ -227,6 +227,6 @@ func (v *state) summary() api.CallSummary {
 	return api.CallSummary{
 		Id: v.call.ID, Title: v.call.Title, Complaint: v.call.Complaint, CreatedAt: v.call.CreatedAt,
 		Phases: v.facts.Strip(), HoldUp: v.facts.HoldUp(), Outlets: v.facts.Outlets, Readings: len(v.inForce),
-		Danger: v.facts.LiveGround != "", Settled: v.result.Settled,
+		Danger: v.facts.LiveGround != "", Settled: v.result.Settled, HandedOver: v.facts.HandedOver,
 	}
 }

@@ -837,6 +837,7 @@ export interface components {
             readings: number;
             /** @description A live ground pin is shown or not excluded */
             danger: boolean;
+            handedOver: boolean;
             settled: boolean;
         };
         Progress: {

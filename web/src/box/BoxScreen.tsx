@@ -7,6 +7,7 @@ import { Caution } from '../ui/Caution';
 import { Problem } from '../ui/Problem';
 import { Mark, ThemeButton } from '../ui/TopBar';
 import { timeOf } from '../ui/words';
+import { PicturesOf } from '../work/Pictures';
 import { BoxDrawing } from './Drawing';
 import { BoxEntry } from './Entry';
 import { FillBar } from './Fill';
@@ -128,6 +129,11 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 								<Button className="mt-4 print:hidden" onClick={() => setEntering(true)}>
 									Correct what is in the box
 								</Button>
+								{about.data && (
+									<div className="mt-6 print:hidden">
+										<PicturesOf call={about.data} phase="make-up" box={id} />
+									</div>
+								)}
 							</>
 						)}
 					</section>

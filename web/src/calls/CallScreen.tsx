@@ -20,6 +20,7 @@ import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { Mark, ThemeButton } from '../ui/TopBar';
 import { ago, capital, percent } from '../ui/words';
+import { PicturesOf } from '../work/Pictures';
 import { CautionsAgain, CautionsFirst } from './Cautions';
 import { DangerBand } from './DangerBand';
 import { useKeyboard } from './keys';
@@ -193,6 +194,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 								<ReadingPanel call={call} stop={stop} basics={basics} aim={aim} setAim={setAim} keys={keys} />
 								<h3 className="m-0 border-t-2 border-ink pt-2 text-base font-bold">Readings so far</h3>
 								<ReadingList call={call} pick={pick} />
+								<PicturesOf call={call} phase="as found" />
 								{!building && (
 									<Extras call={call} basics={basics} build={() => setBuilding(true)} className="wide:hidden" />
 								)}

@@ -40,8 +40,13 @@ export function Day() {
 			<main className="mx-auto grid max-w-6xl gap-5 px-4 py-6 wide:px-6">
 				<div className="flex flex-wrap items-end gap-4">
 					<h2 className="m-0 grow text-3xl font-bold">{dayOf(new Date())}</h2>
+					{!none && (
+						<Button kind="quiet" className="max-wide:hidden print:hidden" onClick={() => window.print()}>
+							Print the day sheet
+						</Button>
+					)}
 					{!adding && !none && (
-						<Button kind="main" onClick={() => setAdding(true)}>
+						<Button kind="main" className="print:hidden" onClick={() => setAdding(true)}>
 							New call
 						</Button>
 					)}
@@ -50,7 +55,7 @@ export function Day() {
 				<Problem error={calls.error} again={() => calls.refetch()} />
 				{calls.isPending && <p>Opening the day's calls</p>}
 				<ul className="m-0 list-none border-t-2 border-ink p-0" aria-label="Calls">
-					{calls.data?.map((c) => (
+					{inOrder(calls.data ?? []).map((c) => (
 						<Row key={c.id} call={c} />
 					))}
 				</ul>
@@ -61,6 +66,11 @@ export function Day() {
 			</main>
 		</div>
 	);
+}
+
+/** What is handed over stands last. */
+function inOrder(calls: CallSummary[]): CallSummary[] {
+	return [...calls.filter((c) => !c.handedOver), ...calls.filter((c) => c.handedOver)];
 }
 
 function Row({ call }: { call: CallSummary }) {
@@ -91,14 +101,14 @@ function Row({ call }: { call: CallSummary }) {
 							<i key={p.phase} className={`h-2 ${trackLook[p.state]}`} />
 						))}
 					</span>
-					<b>{capital(now?.phase ?? '')}</b>
+					<b>{call.handedOver ? 'Handed over' : capital(now?.phase ?? '')}</b>
 					{call.danger ? (
 						<span className="flex items-stretch bg-ink text-paper">
 							<i aria-hidden="true" className="stripes w-4 shrink-0" />
 							<span className="px-2 py-1 font-bold">{call.holdUp}</span>
 						</span>
 					) : (
-						<span>{call.holdUp}</span>
+						<span>{call.handedOver ? '' : call.holdUp}</span>
 					)}
 				</span>
 			</Link>

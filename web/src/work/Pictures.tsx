@@ -1,30 +1,52 @@
 import { useRef, useState } from 'react';
 import type { Call, Work } from '../api/client';
-import { useAddPicture, useMarkPicture } from '../api/hooks';
+import { useAddPicture, useMarkPicture, useWork } from '../api/hooks';
 import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { smaller } from '../ui/picture';
 import { timeOf } from '../ui/words';
 
+/** The same on a screen that does not have the work at hand. */
+export function PicturesOf({ call, phase, box }: { call: Call; phase: string; box?: string }) {
+	const work = useWork(call.id);
+	return work.data ? <Pictures call={call} work={work.data} phase={phase} box={box} /> : null;
+}
+
+interface Props {
+	call: Call;
+	work: Work;
+	phase: string;
+	box?: string;
+	all?: boolean;
+}
+
 /** The photographs of a phase, and taking one more. */
-export function Pictures({ call, work, phase, all }: { call: Call; work: Work; phase: string; all?: boolean }) {
+export function Pictures({ call, work, phase, box, all }: Props) {
 	const add = useAddPicture(call.id);
 	const mark = useMarkPicture(call.id);
 	const input = useRef<HTMLInputElement>(null);
 	const [failed, setFailed] = useState<Error | null>(null);
-	const shown = work.pictures.filter((p) => all || p.phase === phase);
+	const shown = work.pictures.filter((p) => all || (p.phase === phase && (!box || p.box === box)));
 	const take = async (file: File | undefined) => {
 		if (!file) return;
 		try {
 			setFailed(null);
-			add.mutate({ picture: await smaller(file), phase });
+			add.mutate({ picture: await smaller(file), phase, box });
 		} catch {
 			setFailed(new Error(`“${file.name}” is no picture that can be opened.`));
 		}
 	};
 	const label = (box: string) => call.stops.find((s) => s.box === box)?.label ?? '';
 	return (
-		<section aria-label="Photographs" className="grid gap-2">
+		<section
+			aria-label="Photographs"
+			className="grid gap-2"
+			onDragOver={(e) => e.preventDefault()}
+			onDrop={(e) => {
+				e.preventDefault();
+				take(e.dataTransfer.files[0]);
+			}}
+		>
 			<h2 className="m-0 border-b-2 border-ink text-base font-bold">Photographs</h2>
 			<Problem error={failed ?? add.error ?? mark.error} />
 			<ul className="m-0 grid list-none grid-cols-2 gap-2 p-0 wide:grid-cols-3">
@@ -51,7 +73,7 @@ export function Pictures({ call, work, phase, all }: { call: Call; work: Work; p
 				))}
 			</ul>
 			<Button className="justify-self-start" onClick={() => input.current?.click()} disabled={add.isPending}>
-				Take a picture
+				Take or drop a picture
 			</Button>
 			<input
 				ref={input}
