@@ -113,3 +113,24 @@ func TestForgettingPairs(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, diagnose(t, c, readings).Suspects, got.Suspects)
 }
+
+// TestPutRight: where something was mended, each place once.
+func TestPutRight(t *testing.T) {
+	c := circuit.New("run")
+	for _, after := range []string{circuit.Panel, "B1"} {
+		require.NoError(t, c.AddStop(circuit.NewStop{After: after, Ground: true}))
+	}
+	fixed := func(faults ...circuit.Fault) tester.Reading { return tester.Reading{Tool: tester.Fixed, Faults: faults} }
+	for _, row := range []struct {
+		readings []tester.Reading
+		want     []string
+	}{
+		{nil, nil},
+		{[]tester.Reading{{Tool: tester.Eyes, Site: "B1", Found: &tester.Found{Faults: []circuit.Fault{{Kind: circuit.Open, At: "W1@B1.hot"}}}}}, nil},
+		{[]tester.Reading{fixed(circuit.Fault{Kind: circuit.Open, At: "W1@B1.hot"})}, []string{"B1"}},
+		{[]tester.Reading{fixed(circuit.Fault{Kind: circuit.Open, At: "W1@B1.hot"}, circuit.Fault{Kind: circuit.Open, At: "W2@B1.neutral"}), fixed(circuit.Fault{Kind: circuit.Open, At: "W2@B2.neutral"})}, []string{"B1", "B2"}},
+		{[]tester.Reading{fixed(circuit.Fault{Kind: circuit.BreakerAt, At: circuit.Panel, State: "tripped"})}, []string{circuit.Panel}},
+	} {
+		assert.Equal(t, row.want, diagnosis.PutRight(c, row.readings))
+	}
+}

@@ -144,6 +144,9 @@ func (p *progress) take(c *circuit.Circuit, box string, e Entry) {
 // HandOver is the gate before the call is handed over.
 func (j Journal) HandOver(checks []Check) Gate {
 	g := Gate{Gate: ToHandOver, Missing: []string{}}
+	if len(checks) == 0 {
+		g.Missing = append(g.Missing, "nothing was made up or put right yet")
+	}
 	left, differ := 0, 0
 	for _, k := range checks {
 		switch k.Status {

@@ -418,3 +418,103 @@ func TestPlatesAndSpacers(t *testing.T) {
 		assert.Equal(t, words, Fraction(in))
 	}
 }
+
+// TestMustStayOn: what hangs beyond on cables that must not go off unseen.
+func TestMustStayOn(t *testing.T) {
+	c := circuit.New("run")
+	for _, after := range []string{circuit.Panel, "B1", "B2", "B1"} {
+		require.NoError(t, c.AddStop(circuit.NewStop{After: after, Ground: true}))
+	}
+	b, err := FromRun(c, "B1", true)
+	require.NoError(t, err)
+	assert.Empty(t, b.MustStayOn(c), "no GFCI here, nothing to hang on")
+	gfci(b)
+	b.Device.Slots = 3
+	b.Cables[1].Protect, b.Cables[2].Protect = ProtectNo, ProtectYes
+	b.Place.Room = nec.Living
+	p, err := Make(b, practice.Shop{}, c)
+	require.NoError(t, err)
+	require.NoError(t, b.Apply(c, p))
+	assert.Equal(t, []Stay{{"R2", "R1"}, {"R3", "R1"}}, b.MustStayOn(c), "all that hangs on that cable")
+
+	b.Place.Room = nec.Garage // there it has to be protected, and does go off
+	p, err = Make(b, practice.Shop{}, c)
+	require.NoError(t, err)
+	require.NoError(t, b.Apply(c, p))
+	assert.Empty(t, b.MustStayOn(c))
+}
+
+// TestBoxAndRunAgree: a box that does not fit the run is refused by name.
+func TestBoxAndRunAgree(t *testing.T) {
+	c := circuit.New("run")
+	for _, after := range []string{circuit.Panel, "B1"} {
+		require.NoError(t, c.AddStop(circuit.NewStop{After: after, Ground: true}))
+	}
+	for _, row := range []struct {
+		change func(*Box)
+		says   string
+	}{
+		{func(*Box) {}, ""},
+		{func(b *Box) { b.Cables[0].Role, b.Cables[1].Role = Unknown, Unknown }, ""},
+		{func(b *Box) { b.Cables[0].Role, b.Cables[1].Role = Outgoing, Line }, "on the run it is the feed of B1"},
+		{func(b *Box) { b.Cables = b.Cables[:1] }, "cable W2: on the run it ends in B1"},
+		{func(b *Box) { b.Cables = append(b.Cables, Cable{ID: "W7", Role: Outgoing, AWG: 12, Conductors: twoWire}) }, "cable W7: on the run it does not come to B1"},
+	} {
+		b, err := FromRun(c, "B1", true)
+		require.NoError(t, err)
+		row.change(b)
+		err = b.Agrees(c)
+		if row.says == "" {
+			assert.NoError(t, err)
+			continue
+		}
+		assert.ErrorContains(t, err, row.says)
+		p, err := Make(b, practice.Shop{}, nil)
+		require.NoError(t, err)
+		p.Disagrees(b.Agrees(c))
+		assert.Equal(t, "run-disagrees", p.Findings[0].Code)
+		assert.False(t, p.Issued)
+	}
+}
+
+// TestTheWorkedExample: a 20 A workshop box with a feed, bench outlets to
+// protect and a freezer that must not go off.
+func TestTheWorkedExample(t *testing.T) {
+	b, err := Parse([]byte(`{ "format": "elvat-box/1", "id": "B2", "edition": 2023,
+	  "place": { "room": "workshop", "finished": true, "outdoors": false, "exposure": "dry", "feetToSink": 4, "feetToTub": null, "countertop": false, "accessible": true },
+	  "breaker": { "amps": 20, "poles": 1, "protection": "none", "otherOutlets": true },
+	  "box": { "material": "plastic", "volumeIn3": 18, "size": "", "clamps": 0, "fittings": 0, "bonded": false, "mount": "nailed", "loose": false, "setbackIn": 0.125, "wall": "gypsum", "gapIn": 0, "layersOut": 0 },
+	  "cables": [
+	    { "id": "W2", "role": "line", "awg": 12, "conductors": ["hot", "neutral", "ground"], "insulation": { "hot": "black", "neutral": "white", "ground": "bare" }, "type": "NM", "fromSheathIn": 7, "pastFaceIn": 4, "condition": "sound", "material": "copper", "stranded": false },
+	    { "id": "W3", "role": "outgoing", "awg": 12, "conductors": ["hot", "neutral", "ground"], "protect": "yes", "serves": "bench outlets" },
+	    { "id": "W4", "role": "outgoing", "awg": 12, "conductors": ["hot", "neutral", "ground"], "protect": "no", "serves": "freezer" } ],
+	  "existing": { "kind": "receptacle", "slots": 3, "tab": { "hot": "intact", "neutral": "intact" }, "marking": "", "wiring": [ ["W2@B2.hot", "R2.hot.1"] ] },
+	  "device": { "id": "G2", "kind": "gfci", "amps": 20, "terminals": "clamp", "wiresPerTerminal": 2, "stripIn": 0.625, "tamperResistant": true, "weatherResistant": false },
+	  "practice": { "splice": "lever", "device": "pigtail-at-3" } }`))
+	require.NoError(t, err)
+	p, err := Make(b, practice.Shop{}, nil)
+	require.NoError(t, err)
+	assert.True(t, p.Issued)
+	assert.True(t, p.Requires.GFCI.Required, "within 6 ft of a sink")
+	assert.Equal(t, 20.25, float64(p.Fill.RequiredIn3))
+	assert.False(t, p.Fill.OK)
+	assert.Equal(t, [][2]string{
+		{"W2@B2.ground", "splice:ground"}, {"W3@B2.ground", "splice:ground"}, {"W4@B2.ground", "splice:ground"}, {"splice:ground", "G2.ground"},
+		{"W2@B2.neutral", "splice:neutral"}, {"W4@B2.neutral", "splice:neutral"}, {"splice:neutral", "G2.line.neutral"}, {"W3@B2.neutral", "G2.load.neutral"},
+		{"W2@B2.hot", "splice:hot"}, {"W4@B2.hot", "splice:hot"}, {"splice:hot", "G2.line.hot"}, {"W3@B2.hot", "G2.load.hot"},
+	}, p.Wiring)
+	for _, s := range p.Splices {
+		assert.Contains(t, []string{"lever, 3-wire", "lever, 5-wire"}, s.Connector)
+		assert.EqualValues(t, 12, s.AWG)
+	}
+	for _, j := range p.Jumpers {
+		assert.GreaterOrEqual(t, float64(j.Inches), 6.0)
+		assert.EqualValues(t, 12, j.AWG)
+	}
+	behind := map[string][]string{}
+	for _, o := range p.Proof.Outlets {
+		behind[o.At] = o.Protected
+	}
+	assert.Equal(t, map[string][]string{"G2": {"G2"}, "outlet-W3": {"G2"}, "outlet-W4": {}}, behind)
+	assert.Contains(t, string(p.Predicted), `"format":"elvat-readings/1"`)
+}

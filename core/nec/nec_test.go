@@ -197,3 +197,75 @@ func TestEveryTopicIsCitedInEveryEdition(t *testing.T) {
 	assert.ErrorContains(t, Place{Exposure: "icy"}.Check(), "exposure")
 	assert.ErrorContains(t, Place{FeetToSink: feet(-1)}.Check(), "feetToSink")
 }
+
+// TestArcFaultByRoom against NEC 210.12 (from memory): living areas, kitchens,
+// laundry areas, halls, closets; not where people do not live.
+func TestArcFaultByRoom(t *testing.T) {
+	asked := []Room{Kitchen, Laundry, Bedroom, Living, Hall, Closet}
+	for _, room := range Rooms {
+		for _, e := range Editions {
+			v, _ := Book{Edition: e}.Verdict(ArcFault, Place{Room: room, Finished: is(false)})
+			assert.Equal(t, slices.Contains(asked, room), v.Required, "%s, %d", room, e)
+			section := "210.12(A)"
+			if e == 2023 {
+				section = "210.12(B)"
+			}
+			if v.Required {
+				assert.Equal(t, section, v.Section)
+			}
+		}
+	}
+	for _, room := range []Room{Workshop, OtherRoom} {
+		v, _ := Book{Edition: 2023}.Verdict(ArcFault, Place{Room: room})
+		assert.Contains(t, v.Why, "an authority may count", "what is open to judgement says so")
+	}
+}
+
+// TestTamperResistantByRoom against NEC 406.12 (from memory): the areas of
+// 210.52 in 2017, all of the dwelling from 2020.
+func TestTamperResistantByRoom(t *testing.T) {
+	for _, room := range Rooms {
+		for _, e := range Editions {
+			v, _ := Book{Edition: e}.Verdict(TamperResistant, Place{Room: room})
+			want := e >= 2020 || room != Attic && room != Crawl
+			assert.Equal(t, want, v.Required, "%s, %d", room, e)
+		}
+	}
+}
+
+// TestSectionsMoveBetweenEditions: the same thing stands elsewhere.
+func TestSectionsMoveBetweenEditions(t *testing.T) {
+	for _, row := range []struct {
+		place    Place
+		sections map[Edition]string
+	}{
+		{Place{Room: Hall, FeetToSink: feet(3)}, map[Edition]string{2017: "210.8(A)(7)", 2020: "210.8(A)(7)", 2023: "210.8(A)(8)"}},
+		{Place{Room: Hall, FeetToTub: feet(3)}, map[Edition]string{2017: "210.8(A)(9)", 2020: "210.8(A)(9)", 2023: "210.8(A)(10)"}},
+		{Place{Room: Laundry}, map[Edition]string{2017: "210.8(A)(10)", 2020: "210.8(A)(10)", 2023: "210.8(A)(11)"}},
+		{Place{Room: Hall, Exposure: Wet}, map[Edition]string{2020: "210.8(A)(11)", 2023: "210.8(A)(12)"}},
+	} {
+		for e, section := range row.sections {
+			v, _ := Book{Edition: e}.Verdict(GroundFault, row.place)
+			assert.Equal(t, section, v.Section, "%v in %d", row.place, e)
+		}
+	}
+}
+
+// TestRowsAreWellFormed: each has a section and a text of its own, an edition
+// range that holds, and rooms there are.
+func TestRowsAreWellFormed(t *testing.T) {
+	for _, r := range Rules {
+		assert.NotEmpty(t, r.Section, r.Topic)
+		assert.NotEmpty(t, r.Text, r.Topic)
+		assert.False(t, r.From != 0 && r.To != 0 && r.From > r.To, "%s %s", r.Topic, r.Section)
+		for _, room := range r.When.Rooms {
+			assert.Contains(t, Rooms, room)
+		}
+		for _, e := range []Edition{r.From, r.To} {
+			if e != 0 {
+				assert.NoError(t, e.Check())
+			}
+		}
+		assert.False(t, r.Local || r.Lifts, "only a shop's rows are local")
+	}
+}

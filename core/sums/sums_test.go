@@ -1,11 +1,16 @@
 package sums
 
 import (
+	"fmt"
 	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"elvat/core/circuit"
+	"elvat/core/makeup"
+	"elvat/core/practice"
 )
 
 // TestAnswers against handbook figures, from memory where a table is named.
@@ -88,5 +93,59 @@ func TestBadSums(t *testing.T) {
 	} {
 		_, err := drop.Work(row.given)
 		assert.ErrorContains(t, err, row.says)
+	}
+}
+
+// TestDropAgainstTheTable: 2 x feet x ohm per 1000 ft x amperes, with the
+// resistances of NEC chapter 9 table 8 (uncoated copper, solid, 75 C; from memory).
+func TestDropAgainstTheTable(t *testing.T) {
+	table := map[float64]float64{14: 3.07, 12: 1.93, 10: 1.21, 8: 0.764}
+	for gauge, ohms := range table {
+		for _, feet := range []float64{10, 50, 120, 400} {
+			for _, amps := range []float64{1, 12, 16} {
+				a, err := drop.Work(map[string]float64{"gauge": gauge, "feet": feet, "amps": amps})
+				require.NoError(t, err)
+				want := 2 * feet * ohms / 1000 * amps
+				var got float64
+				_, err = fmt.Sscanf(a.Lines[0].Value, "%f V", &got)
+				require.NoError(t, err)
+				assert.InDelta(t, want, got, 0.01*want+0.006, "%g AWG, %g ft, %g A", gauge, feet, amps)
+				assert.Equal(t, 100*want/120 > 3.05, a.Over && 100*want/120 > 3.05)
+			}
+		}
+	}
+}
+
+// TestTripTimesAgainstTheStandard: UL 943, (20 / I) to the power 1.43 (from memory).
+func TestTripTimesAgainstTheStandard(t *testing.T) {
+	for mA, seconds := range map[float64]float64{6: 5.59, 10: 2.69, 20: 1, 40: 0.371, 100: 0.1, 264: 0.025} {
+		a, err := tripTime.Work(map[string]float64{"mA": mA})
+		require.NoError(t, err)
+		var got float64
+		_, err = fmt.Sscanf(a.Lines[0].Value, "%f s", &got)
+		require.NoError(t, err)
+		assert.InEpsilon(t, seconds, got, 0.01, "%g mA", mA)
+	}
+}
+
+// TestFillAgreesWithTheOpenedBox: the sum and the plan count the same.
+func TestFillAgreesWithTheOpenedBox(t *testing.T) {
+	twelve := []circuit.Conductor{circuit.Hot, circuit.Neutral, circuit.Ground}
+	for n := 1; n <= 6; n++ {
+		b := &makeup.Box{Format: makeup.BoxFormat, ID: "B1", Breaker: makeup.Breaker{Amps: 20}, Box: makeup.Enclosure{VolumeIn3: 30}, Device: &makeup.Device{ID: "D1", Kind: "receptacle", Amps: 15}}
+		for i := range n {
+			role := makeup.Outgoing
+			if i == 0 {
+				role = makeup.Line
+			}
+			b.Cables = append(b.Cables, makeup.Cable{ID: fmt.Sprintf("W%d", i+1), Role: role, AWG: 12, Conductors: twelve})
+		}
+		require.NoError(t, b.Check())
+		p, err := makeup.Make(b, practice.Shop{}, nil)
+		require.NoError(t, err)
+		a, err := fill.Work(map[string]float64{"c122": float64(n), "volume": 30})
+		require.NoError(t, err)
+		assert.Equal(t, fmt.Sprintf("%g in3", p.Fill.RequiredIn3), a.Lines[len(a.Lines)-1].Value)
+		assert.Equal(t, !p.Fill.OK, a.Over)
 	}
 }

@@ -42,7 +42,9 @@ for (const view of [{ width: 1280, height: 800 }, phone]) {
 		// The step in hand lights up its wires.
 		await page.getByRole('button', { name: /Join the neutrals of W1 and W6/ }).click();
 		await expect(page.locator('.lit-wire')).toHaveCount(3);
+		const kept = page.waitForResponse((answer) => answer.url().endsWith('/steps') && answer.ok());
 		await page.getByLabel('Done: Breaker off, secured, and prove the box dead').check();
+		await kept;
 		await page.reload();
 		await expect(page.getByLabel('Done: Breaker off, secured, and prove the box dead')).toBeChecked();
 
@@ -160,4 +162,87 @@ test('sums work without a call, and a slip is refused', async ({ page, server })
 	await expect(page.getByText('22.5 W', { exact: true })).toBeVisible();
 	await page.getByLabel('Load', { exact: true }).fill('500');
 	await expect(page.getByRole('alert')).toContainText('Load: 500 is out of bounds');
+});
+
+test('an old metal box is entered to its last inch, and each finding says where it stands', async ({ page, server }) => {
+	await page.goto(`${server.url}/calls/3/boxes/B7`);
+	const enclosure = page.getByRole('region', { name: 'The box', exact: true });
+	await enclosure.getByRole('button', { name: 'metal' }).click();
+	const pick = (group: string, name: string) =>
+		enclosure.getByRole('group', { name: group, exact: true }).getByRole('button', { name, exact: true }).click();
+	await pick('bonded', 'no');
+	await pick('loose', 'yes');
+	await pick('held by', 'ears');
+	await enclosure.getByText('more of it').click();
+	for (const [figure, value] of [
+		['set back', '0.5'],
+		['gap round it', '0.25'],
+		['or, marked', '12.5'],
+	] as const) {
+		await enclosure.getByLabel(figure).fill(value);
+		await enclosure.getByLabel(figure).press('Enter');
+	}
+	await pick('wall', 'plaster');
+	const feed = page.getByRole('region', { name: /Cable W7/ });
+	await feed.getByRole('button', { name: 'nicked' }).click();
+	await feed.getByText('more of it').click();
+	await feed.getByLabel('from sheath').fill('4');
+	await feed.getByLabel('from sheath').press('Enter');
+	await feed.getByLabel('colour of the hot').selectOption('white');
+	await page.getByRole('button', { name: 'To the plan' }).first().click();
+	await page.getByRole('tab', { name: /Findings/ }).click();
+	const findings = page.getByRole('list', { name: 'Findings' });
+	for (const [text, section] of [
+		['The metal box is not joined to a ground', 'NEC 250.148(C), 2023'],
+		['The box is loose', 'NEC 314.23, 2023'],
+		['The box sits 0.5 in behind the plaster face', 'NEC 314.20, 2023'],
+		['A gap of 0.25 in is open round the box', 'NEC 314.21, 2023'],
+		['A wire of W7 is nicked', 'NEC 110.12(B), 2023'],
+		['The wires of W7 are short', 'NEC 300.14, 2023'],
+		['The hot of W7 is white', 'NEC 200.7(C), 2023'],
+	] as const) {
+		const line = findings.getByRole('listitem').filter({ hasText: text });
+		await expect(line).toContainText(section);
+		await expect(line).toContainText('Check what is adopted here.');
+	}
+	// Each that the plan does not cure is pinned in the drawing under its number.
+	const uncured = findings.getByRole('listitem').filter({ hasNotText: 'The plan puts it right.' }).filter({ hasNotText: 'Arc-fault' });
+	await expect(page.locator('[data-pin]')).toHaveCount(await uncured.count());
+	await page.getByRole('tab', { name: 'Steps' }).click();
+	await expect(page.getByRole('list', { name: 'Steps' })).toContainText('Tighten its ears');
+});
+
+test('wire by wire: what lands where now is recorded, solved, and said', async ({ page, server }) => {
+	await page.goto(`${server.url}/calls/3/boxes/B7`);
+	const now = page.getByRole('region', { name: 'What hangs there now' });
+	await now.getByRole('button', { name: 'wire by wire' }).click();
+	for (const [wire, place] of [
+		['W7 hot', 'upper silver screw'],
+		['W7 neutral', 'upper brass screw'],
+		['W7 ground', 'green screw'],
+	] as const) {
+		await now.getByLabel(`where ${wire} lands`).selectOption({ label: place });
+		await expect(now.getByLabel(`where ${wire} lands`).locator('option:checked')).toHaveText(place);
+	}
+	await page.getByRole('button', { name: 'To the plan' }).first().click();
+	await page.getByRole('button', { name: 'As found' }).click();
+	await expect(page.getByRole('img', { name: 'The box as found: 3 wires landed' })).toBeVisible();
+	await page.getByRole('tab', { name: 'Proof' }).click();
+	await expect(page.getByRole('region', { name: 'As it is wired now, by the model' })).toContainText('hot and neutral exchanged');
+	await expect(page.getByRole('region', { name: 'When the plan is done' })).not.toContainText('exchanged');
+	await page.reload();
+	await page.getByRole('button', { name: 'As found' }).click();
+	await expect(page.getByRole('img', { name: 'The box as found: 3 wires landed' }), 'kept').toBeVisible();
+});
+
+test('the steps are worked by keyboard alone', async ({ page, server }) => {
+	await page.goto(`${server.url}/calls/3/boxes/B3`);
+	const first = page.getByRole('button', { name: /^Breaker off, secured/ });
+	await first.focus();
+	await page.keyboard.press('Enter');
+	await expect(first).toHaveAttribute('aria-expanded', 'true');
+	await page.keyboard.press('Tab');
+	await page.keyboard.press('Space');
+	await expect(page.getByLabel('Done: Breaker off, secured, and prove the box dead')).toBeChecked();
+	await expect(page.getByRole('button', { name: /^Photograph the box/ }), 'the next one is in hand').toHaveAttribute('aria-expanded', 'true');
 });

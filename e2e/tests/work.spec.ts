@@ -158,3 +158,53 @@ test('something live keeps the box shut, and a picture is taken at the step', as
 	await page.getByRole('button', { name: /Take back the picture/ }).click();
 	await expect(page.getByRole('img', { name: /Taken .*, dead/ })).toHaveCount(0);
 });
+
+test('the day sheet: what is handed over stands last, and the rest says what holds it up', async ({ page, server }) => {
+	const journal = `${server.url}/api/calls/3/journal`;
+	const person = { who: 'A. Reyes', standing: 'licence 4711', reason: 'customer stops the work' };
+	await page.request.post(journal, { data: { id: 'override-0001', entry: { kind: 'override', gate: 'hand-over', ...person } } });
+	const handed = await page.request.post(journal, { data: { id: 'handed-over-01', entry: { kind: 'handed-over', who: 'A. Reyes', to: 'the tenant' } } });
+	expect(handed.ok()).toBe(true);
+	await page.goto(server.url);
+	const calls = page.getByRole('list', { name: 'Calls' }).getByRole('listitem');
+	await expect(calls.last()).toContainText('Bindery, upper floor');
+	await expect(calls.last()).toContainText('Handed over');
+	await expect(calls.filter({ hasText: 'Aviary porch' })).toContainText('Standing cautions not read');
+});
+
+test('the directory is corrected as it is found, and a pass is refused without a name', async ({ page, server }) => {
+	await page.goto(`${server.url}/calls/3/dead`);
+	const blank = page.getByLabel('What breaker 7 serves');
+	await blank.fill('porch and birds');
+	await blank.blur();
+	await expect(blank).toHaveValue('porch and birds');
+	await page.reload();
+	await expect(page.getByLabel('What breaker 7 serves'), 'kept').toHaveValue('porch and birds');
+	const gate = page.getByRole('region', { name: 'Gate before opening the box' });
+	await gate.getByRole('button', { name: 'Pass it, with a reason' }).click();
+	await gate.getByRole('button', { name: 'Pass the gate and record it' }).click();
+	await expect(gate.getByRole('alert')).toContainText('reason: is missing');
+	await gate.getByLabel('reason').fill('panel cover bonded and locked out by the utility');
+	await gate.getByLabel('who passes it').fill('A. Reyes');
+	await gate.getByLabel(/qualified by/).fill('licence 4711');
+	await gate.getByRole('button', { name: 'Pass the gate and record it' }).click();
+	await expect(gate).toContainText('Passed by A. Reyes');
+	await expect(gate, 'what is not there stays in sight').toContainText('not there: breaker off and secured');
+});
+
+test('a picture is dropped at a step of the call and shown there', async ({ page, server }) => {
+	await page.goto(`${server.url}/calls/3`);
+	const data = await page.evaluateHandle(async () => {
+		const canvas = document.createElement('canvas');
+		canvas.width = 50;
+		canvas.height = 40;
+		const blob = await new Promise<Blob | null>((done) => canvas.toBlob(done, 'image/jpeg'));
+		const transfer = new DataTransfer();
+		if (blob) transfer.items.add(new File([blob], 'socket.jpg', { type: 'image/jpeg' }));
+		return transfer;
+	});
+	await page.getByRole('region', { name: 'Photographs' }).first().dispatchEvent('drop', { dataTransfer: data });
+	await expect(page.getByRole('img', { name: /Taken .*, as found/ }).first()).toBeVisible();
+	await page.goto(`${server.url}/calls/3/hand-over`);
+	await expect(page.getByRole('img', { name: /Taken .*, as found/ }), 'and goes into the report').toBeVisible();
+});

@@ -2,6 +2,7 @@ package demo_test
 
 import (
 	"path/filepath"
+	"slices"
 	"testing"
 	"time"
 
@@ -10,6 +11,8 @@ import (
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
+	"elvat/core/makeup"
+	"elvat/core/practice"
 	"elvat/core/tester"
 	"elvat/internal/demo"
 	"elvat/internal/store"
@@ -84,5 +87,36 @@ func TestScenario(t *testing.T) {
 
 func TestNoSuchCircuit(t *testing.T) {
 	_, err := demo.Circuit("attic")
+	assert.Error(t, err)
+}
+
+// TestOpenedBoxesOfTheDemo: each is a box of its run, and plans to something
+// proven; the panel is one.
+func TestOpenedBoxesOfTheDemo(t *testing.T) {
+	require.NoError(t, demo.Panel.Check())
+	for _, row := range []struct {
+		circuit, box string
+		codes        []string // what its electrician has to see
+	}{
+		{"bindery", "B3", []string{"two-under-screw", "box-overfull", "short-conductor", "must-not-go-off"}},
+		{"darkroom", "B3", []string{"reversed", "box-unbonded", "box-loose", "box-recessed", "wall-gap", "colour-misleads"}},
+		{"porch", "B2", []string{"bootleg", "reversed", "ground-missing", "cover"}},
+	} {
+		c, err := demo.Circuit(row.circuit)
+		require.NoError(t, err)
+		data, err := demo.Box(row.circuit, row.box)
+		require.NoError(t, err)
+		b, err := makeup.Parse(data)
+		require.NoError(t, err)
+		p, err := makeup.Make(b, practice.Shop{}, c)
+		require.NoError(t, err)
+		assert.True(t, p.Issued, "%s: %v", row.circuit, p.Findings)
+		require.NotNil(t, p.AsFound)
+		assert.False(t, p.AsFound.Good, "something is wrong as it was found")
+		for _, code := range row.codes {
+			assert.True(t, slices.ContainsFunc(p.Findings, func(f makeup.Finding) bool { return f.Code == code }), "%s: %s", row.circuit, code)
+		}
+	}
+	_, err := demo.Box("bindery", "B9")
 	assert.Error(t, err)
 }

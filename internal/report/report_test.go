@@ -204,3 +204,42 @@ func TestRunAsSVG(t *testing.T) {
 		}
 	}
 }
+
+// TestPapersOfAnyRun: whatever the run and what was read on it, every paper is
+// written, and the same twice.
+func TestPapersOfAnyRun(t *testing.T) {
+	for seed := range uint64(25) {
+		r := rand.New(rand.NewPCG(seed, 4))
+		c := draw.Circuit(r, draw.Options{})
+		bench, err := tester.NewBench(c)
+		require.NoError(t, err)
+		condition, err := bench.Try(draw.Faults(r, c, 1, circuit.Open, circuit.Swapped, circuit.Bonded))
+		require.NoError(t, err)
+		readings, err := condition.ReadAll("", "", []tester.Tool{tester.Plug, tester.Meter, tester.Sensor, tester.DeviceButton})
+		require.NoError(t, err)
+		src := job.Source{Title: "Run", CreatedAt: noon, Circuit: c}
+		for _, reading := range readings {
+			src.Readings = append(src.Readings, job.Taken{At: noon, Reading: reading, AsFound: true})
+		}
+		src.Checks, err = job.Checks(c, nil, nil, readings)
+		require.NoError(t, err)
+		paper := src.Report()
+		for name, write := range map[string]func(io.Writer) error{
+			"report":   func(w io.Writer) error { return PDF(w, paper, nil) },
+			"labels":   func(w io.Writer) error { return Labels(w, "Run", nil, job.Labels(c, nil), noon) },
+			"readings": func(w io.Writer) error { return CSV(w, c, src.Readings) },
+			"tests":    func(w io.Writer) error { return Calendar(w, "Run", paper.Due, noon) },
+		} {
+			var one, two bytes.Buffer
+			require.NoError(t, write(&one), "%s, run %d", name, seed)
+			require.NoError(t, write(&two))
+			assert.Equal(t, one.Bytes(), two.Bytes(), "%s, run %d", name, seed)
+			assert.NotZero(t, one.Len())
+		}
+		var table bytes.Buffer
+		require.NoError(t, CSV(&table, c, src.Readings))
+		rows, err := csv.NewReader(&table).ReadAll()
+		require.NoError(t, err)
+		assert.Len(t, rows, 1+len(readings))
+	}
+}

@@ -200,7 +200,7 @@ func (s *calls) workNow(ctx context.Context, id int64) (api.WorkNowJSONResponse,
 		return api.WorkNowJSONResponse{}, err
 	}
 	w := api.WorkNowJSONResponse{
-		Journal: []api.JournalLine{}, Gates: v.gates(), Checks: append([]job.Check{}, v.checks...), HandOver: v.handOver(),
+		Journal: []api.JournalLine{}, Gates: v.gates(), Checks: append([]job.Check{}, v.checks...), HandOver: v.journal.HandOver(v.checks),
 		Directory: directory, Pictures: []api.Picture{}, Tracer: s.tracer, Stays: []string{},
 	}
 	for i, e := range v.journal {
@@ -218,16 +218,6 @@ func (s *calls) workNow(ctx context.Context, id int64) (api.WorkNowJSONResponse,
 		w.Pictures = append(w.Pictures, api.Picture{Id: p.ID, Box: p.Box, Phase: p.Phase, TakenAt: p.TakenAt})
 	}
 	return w, err
-}
-
-// handOver is the gate before handing over; with nothing done there is nothing
-// to hand over.
-func (v *state) handOver() job.Gate {
-	g := v.journal.HandOver(v.checks)
-	if len(v.checks) == 0 && g.By == nil {
-		g.Open, g.Missing = false, append(g.Missing, "nothing was made up or put right yet")
-	}
-	return g
 }
 
 // GetWork shows the work on a call.
@@ -254,7 +244,7 @@ func (s *calls) AddEntry(ctx context.Context, r api.AddEntryRequestObject) (api.
 	if e.Kind == job.MadeUp {
 		return nil, badInput{errors.New("made-up: a box is made up on its own screen")}
 	}
-	if gate := v.handOver(); e.Kind == job.HandedOver && !gate.Open {
+	if gate := v.journal.HandOver(v.checks); e.Kind == job.HandedOver && !gate.Open {
 		return nil, gateShut{gate: gate}
 	}
 	if err := s.follow(ctx, v, e); err != nil {

@@ -241,3 +241,47 @@ func TestPapers(t *testing.T) {
 		assert.Equal(t, 422, s.ask("POST", call+path, "no picture").Code, path)
 	}
 }
+
+// TestPutRightIsProvenToo: what was found and mended without a new make-up has
+// to be read again before it is handed over.
+func TestPutRightIsProvenToo(t *testing.T) {
+	s := withDemo(t)
+	const call = "/api/calls/3"
+	assert.Empty(t, s.work(200, "GET", call+"/work", "").Checks)
+	for i, r := range []string{
+		`{ "tool": "eyes", "site": "B2", "found": [ { "kind": "open", "at": "W3@B2.neutral" } ] }`,
+		`{ "tool": "fixed", "faults": [ { "kind": "open", "at": "W3@B2.neutral" } ] }`,
+	} {
+		require.Equal(t, 201, s.ask("POST", call+"/readings", fmt.Sprintf(`{ "id": "mended-%03d", "reading": %s }`, i, r)).Code)
+	}
+	w := s.work(200, "GET", call+"/work", "")
+	require.NotEmpty(t, w.Checks)
+	at := map[string]bool{}
+	for _, k := range w.Checks {
+		assert.Equal(t, job.NotRead, k.Status, "readings from before it was mended prove nothing")
+		at[k.At] = true
+	}
+	assert.True(t, at["R2"] && at["R9"], "the box itself and all beyond it")
+	assert.False(t, at["R6"], "and not the other branch")
+	for i, k := range predictions(t, s, call) {
+		require.Equal(t, 201, s.ask("POST", call+"/readings", fmt.Sprintf(`{ "id": "after-%05d", "reading": %s }`, i, k)).Code)
+	}
+	assert.True(t, s.work(200, "GET", call+"/work", "").HandOver.Open)
+	report := s.ask("GET", call+"/report", "").Body.String()
+	assert.Contains(t, report, "Proven: every reading is as predicted.")
+}
+
+// TestTheAnswerIsNotWorkedOutTwice, and is another one when a reading is added.
+func TestTheSameQuestionHasTheSameAnswer(t *testing.T) {
+	s := withDemo(t)
+	first := s.ask("GET", "/api/calls/3", "").Body.String()
+	assert.Equal(t, first, s.ask("GET", "/api/calls/3", "").Body.String())
+	require.Equal(t, 201, s.ask("POST", "/api/calls/3/readings", reading("one-more-reading", "R4", openNeutral)).Code)
+	second := s.ask("GET", "/api/calls/3", "").Body.String()
+	assert.NotEqual(t, first, second)
+	require.Equal(t, 200, s.ask("PATCH", "/api/calls/3/readings/one-more-reading", `{ "withdrawn": true }`).Code)
+	var before, after struct{ Diagnosis any }
+	require.NoError(t, json.Unmarshal([]byte(first), &before))
+	require.NoError(t, json.Unmarshal(s.ask("GET", "/api/calls/3", "").Body.Bytes(), &after))
+	assert.Equal(t, before, after, "taken back, and the answer is the first one")
+}

@@ -225,3 +225,62 @@ func TestBoxes(t *testing.T) {
 	assert.Equal(t, "two", string(picture), "the latest")
 	assert.Error(t, s.SetBox(ctx, 99, "B1", []byte(`{}`)), "no such call")
 }
+
+// TestJournalAndPictures: entries are kept in their order, once, and taken back
+// without being lost; pictures belong to a phase.
+func TestJournalAndPictures(t *testing.T) {
+	s, call, path := withCall(t)
+	ctx := t.Context()
+	for i, id := range []string{"entry-b", "entry-a", "entry-b"} {
+		require.NoError(t, s.AddEntry(ctx, call, store.Entry{ID: id, At: noon.Add(time.Duration(i) * time.Minute), Document: []byte(`{"n":` + string(rune('1'+i)) + `}`)}))
+	}
+	all, err := s.Journal(ctx, call)
+	require.NoError(t, err)
+	require.Len(t, all, 2, "sent again, entered once")
+	assert.Equal(t, "entry-b", all[0].ID, "in the order of entry")
+	assert.Equal(t, noon, all[0].At)
+	require.NoError(t, s.WithdrawEntry(ctx, call, "entry-a", true))
+	require.ErrorIs(t, s.WithdrawEntry(ctx, call, "entry-z", true), store.ErrNotFound)
+	require.ErrorIs(t, s.WithdrawEntry(ctx, 99, "entry-a", true), store.ErrNotFound, "of another call")
+
+	d, err := s.Directory(ctx, call)
+	require.NoError(t, err)
+	assert.Nil(t, d)
+	require.NoError(t, s.SetDirectory(ctx, call, []byte(`[]`)))
+	_, err = s.Directory(ctx, 99)
+	require.ErrorIs(t, err, store.ErrNotFound)
+	require.ErrorIs(t, s.SetDirectory(ctx, 99, []byte(`[]`)), store.ErrNotFound)
+
+	id, err := s.AddPicture(ctx, call, store.Picture{Box: "B1", Phase: "prove", TakenAt: noon}, []byte("jpeg"))
+	require.NoError(t, err)
+	require.NoError(t, s.AddPhotograph(ctx, call, "B1", noon, []byte("pulled")))
+	pictures, err := s.Pictures(ctx, call)
+	require.NoError(t, err)
+	require.Len(t, pictures, 2)
+	assert.Equal(t, store.Picture{ID: id, Box: "B1", Phase: "prove", TakenAt: noon}, pictures[0])
+	_, pulled, err := s.Photograph(ctx, call, "B1")
+	require.NoError(t, err)
+	assert.Equal(t, "pulled", string(pulled), "the pulled device's is the one of the box")
+	image, err := s.Image(ctx, call, id)
+	require.NoError(t, err)
+	assert.Equal(t, "jpeg", string(image))
+	_, err = s.Image(ctx, 99, id)
+	require.ErrorIs(t, err, store.ErrNotFound, "of another call")
+	require.NoError(t, s.WithdrawPicture(ctx, call, id, true))
+	pictures, err = s.Pictures(ctx, call)
+	require.NoError(t, err)
+	assert.Len(t, pictures, 1)
+
+	// All of it is there after the file is closed and opened again.
+	require.NoError(t, s.Close())
+	again := open(t, path)
+	all, err = again.Journal(ctx, call)
+	require.NoError(t, err)
+	assert.Equal(t, []bool{false, true}, []bool{all[0].Withdrawn, all[1].Withdrawn})
+	d, err = again.Directory(ctx, call)
+	require.NoError(t, err)
+	assert.Equal(t, `[]`, string(d))
+	boxes, err := again.Boxes(ctx, call)
+	require.NoError(t, err)
+	assert.Empty(t, boxes)
+}

@@ -57,8 +57,9 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 	const [entering, setEntering] = useState(!opened.recorded);
 	const [shown, setShown] = useState<Shown>('plan');
 	const [sheet, setSheet] = useState<SheetKey>('steps');
-	const [lit, setLit] = useState<string[]>([]);
+	const [picked, pick] = useState('');
 	const plan = opened.plan;
+	const lit = plan.steps.find((s) => s.do === picked)?.points ?? [];
 	const save = (next: Box) => {
 		setDraft(next);
 		set.mutate(next, { onSuccess: () => setDraft(null) });
@@ -125,7 +126,7 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 										</button>
 									))}
 								</div>
-								<Sheet sheet={sheet} opened={opened} call={call} lit={lit} setLit={setLit} />
+								<Sheet sheet={sheet} opened={opened} call={call} picked={picked} pick={pick} />
 								<Button className="mt-4 print:hidden" onClick={() => setEntering(true)}>
 									Correct what is in the box
 								</Button>
@@ -278,11 +279,11 @@ interface SheetProps {
 	sheet: SheetKey;
 	opened: OpenedBox;
 	call: number;
-	lit: string[];
-	setLit: (points: string[]) => void;
+	picked: string;
+	pick: (step: string) => void;
 }
 
-function Sheet({ sheet, opened, call, lit, setLit }: SheetProps) {
+function Sheet({ sheet, opened, call, picked, pick }: SheetProps) {
 	const plan = opened.plan;
 	switch (sheet) {
 		case 'findings':
@@ -301,7 +302,7 @@ function Sheet({ sheet, opened, call, lit, setLit }: SheetProps) {
 		default:
 			return (
 				<>
-					<Steps call={call} opened={opened} lit={lit} setLit={setLit} />
+					<Steps call={call} opened={opened} picked={picked} pick={pick} />
 					<MakeUp call={call} opened={opened} />
 				</>
 			);

@@ -20,22 +20,23 @@ export function ToDead({ call }: { call: number }) {
 interface Props {
 	call: number;
 	opened: OpenedBox;
-	lit: string[];
-	setLit: (points: string[]) => void;
+	/** The step picked, by what it says; empty for none. */
+	picked: string;
+	pick: (step: string) => void;
 }
 
 /** The order of work; the step in hand lights up its wires. */
-export function Steps({ call, opened, lit, setLit }: Props) {
+export function Steps({ call, opened, picked, pick }: Props) {
 	const set = useSetSteps(call, opened.box.id);
 	const done = set.isPending ? set.variables : opened.done;
 	const steps = opened.plan.steps;
 	const next = steps.find((s) => !done.includes(s.do));
-	const inHand = steps.find((s) => lit.length > 0 && s.points.join() === lit.join()) ?? next;
+	const inHand = steps.find((s) => s.do === picked) ?? next;
 	const tick = (s: Step) => {
 		const without = done.filter((d) => d !== s.do);
 		const now = without.length < done.length ? without : [...done, s.do];
 		set.mutate(now);
-		setLit(steps.find((x) => !now.includes(x.do))?.points ?? []);
+		pick(steps.find((x) => !now.includes(x.do))?.do ?? '');
 	};
 	return (
 		<>
@@ -57,7 +58,7 @@ export function Steps({ call, opened, lit, setLit }: Props) {
 								type="button"
 								className="min-h-11 py-2 text-left"
 								aria-expanded={current}
-								onClick={() => setLit(current && lit.length > 0 ? [] : s.points)}
+								onClick={() => pick(picked === s.do ? '' : s.do)}
 							>
 								<span className={ticked ? 'text-soft' : 'font-bold'}>{s.do}</span>
 								{s.live && current && (
