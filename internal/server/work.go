@@ -171,6 +171,7 @@ func (v *state) workFacts(f *job.Facts) {
 	}
 	for _, e := range v.journal {
 		f.HandedOver = f.HandedOver || e.Kind == job.HandedOver && !e.Withdrawn
+		f.DeadRecorded = f.DeadRecorded || e.Kind == job.MadeUp && !e.Withdrawn
 	}
 	begun := false
 	for _, g := range v.gates() {

@@ -97,10 +97,12 @@ function Checks({ call, work }: { call: Call; work: Work }) {
 						className="grid grid-cols-[auto_1fr] items-center gap-x-3 border-b border-rule py-2 wide:grid-cols-[auto_1fr_auto]"
 					>
 						<span className="flex items-center">
-							<span className="opacity-55">
-								<Delta delta={k.expected} size={40} />
-							</span>
-							{k.seen && <Delta delta={k.seen} size={40} />}
+							{!k.tool.endsWith('button') && (
+								<span className="opacity-55">
+									<Delta delta={k.expected} size={40} />
+								</span>
+							)}
+							{k.seen && !k.tool.endsWith('button') && <Delta delta={k.seen} size={40} />}
 						</span>
 						<span className="min-w-0">
 							<b className="block">
