@@ -120,7 +120,9 @@ func TestPutRight(t *testing.T) {
 	for _, after := range []string{circuit.Panel, "B1"} {
 		require.NoError(t, c.AddStop(circuit.NewStop{After: after, Ground: true}))
 	}
-	fixed := func(faults ...circuit.Fault) tester.Reading { return tester.Reading{Tool: tester.Fixed, Faults: faults} }
+	fixed := func(faults ...circuit.Fault) tester.Reading {
+		return tester.Reading{Tool: tester.Fixed, Faults: faults}
+	}
 	for _, row := range []struct {
 		readings []tester.Reading
 		want     []string

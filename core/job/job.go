@@ -33,7 +33,7 @@ type Facts struct {
 	Conductors   bool     // its wires may be touched
 	DeadMissing  string   // what its proof lacks next, or the settled box's
 	Left, Differ int      // readings that prove the work: not taken, and differing
-	DeadRecorded bool // before a box was made up
+	DeadRecorded bool     // before a box was made up
 	HandedOver   bool
 	LiveGround   string // where a live ground pin is shown or not excluded, "" nowhere
 }

@@ -259,30 +259,36 @@ func (l *look) polarity(e *Existing, joined *nets, end func(*Cable, circuit.Cond
 	}
 }
 
-// mixedColours finds a red and a black on one side.
+// mixedColours finds a red and a black, or the two hots of a 3-wire cable, on one side.
 func (l *look) mixedColours(joined *nets, end func(*Cable, circuit.Conductor) string) {
-	var red, black []string
+	var red, second, black, hots []string
 	for i := range l.b.Cables {
 		c := &l.b.Cables[i]
-		for _, k := range []circuit.Conductor{circuit.Hot, circuit.Hot2} {
-			switch {
-			case !c.Has(k):
-			case c.Insulation[k] == "red" || k == circuit.Hot2:
-				red = append(red, end(c, k))
-			case c.Insulation[k] == "black":
-				black = append(black, end(c, k))
-			}
+		if c.Has(circuit.Hot2) {
+			second = append(second, end(c, circuit.Hot2))
+		}
+		if !c.Has(circuit.Hot) {
+			continue
+		}
+		hots = append(hots, end(c, circuit.Hot))
+		switch c.Insulation[circuit.Hot] {
+		case "red":
+			red = append(red, end(c, circuit.Hot))
+		case "black":
+			black = append(black, end(c, circuit.Hot))
 		}
 	}
-	for _, r := range red {
-		for _, k := range black {
-			if joined.same(r, k) {
-				l.code(nec.Disconnect, Finding{
-					Code: "two-circuits", Severity: Danger, At: []string{r, k}, Stop: true,
-					Text: "Red and black are joined on one side: two circuits, or a switch leg. Joined, one breaker feeds the other's wires.",
-					Fix:  "Both breakers off, prove dead. Part them and find what each is before anything is joined; look at the tab.",
-				})
-				return
+	for _, sides := range [][2][]string{{second, hots}, {red, black}} {
+		for _, r := range sides[0] {
+			for _, k := range sides[1] {
+				if joined.same(r, k) {
+					l.code(nec.Disconnect, Finding{
+						Code: "two-circuits", Severity: Danger, At: []string{r, k}, Stop: true,
+						Text: "Red and black are joined on one side: two circuits, or a switch leg. Joined, one breaker feeds the other's wires.",
+						Fix:  "Both breakers off, prove dead. Part them and find what each is before anything is joined; look at the tab.",
+					})
+					return
+				}
 			}
 		}
 	}

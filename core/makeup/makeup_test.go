@@ -176,6 +176,10 @@ func TestFindings(t *testing.T) {
 			b.Cables[1].Insulation = map[circuit.Conductor]string{circuit.Hot: "red"}
 			wired(duplex, [2]string{"W1@B1.hot", "X.hot.1"}, [2]string{"W2@B1.hot", "X.hot.2"})(b)
 		}},
+		{"two-circuits", Danger, true, func(b *Box) {
+			b.Breaker.Poles, b.Cables[0].Conductors = 2, threeWire
+			wired(duplex, [2]string{"W1@B1.hot", "X.hot.1"}, [2]string{"W1@B1.hot2", "X.hot.2"})(b)
+		}},
 	} {
 		p := made(t, row.change)
 		var f *Finding
@@ -458,7 +462,9 @@ func TestBoxAndRunAgree(t *testing.T) {
 		{func(b *Box) { b.Cables[0].Role, b.Cables[1].Role = Unknown, Unknown }, ""},
 		{func(b *Box) { b.Cables[0].Role, b.Cables[1].Role = Outgoing, Line }, "on the run it is the feed of B1"},
 		{func(b *Box) { b.Cables = b.Cables[:1] }, "cable W2: on the run it ends in B1"},
-		{func(b *Box) { b.Cables = append(b.Cables, Cable{ID: "W7", Role: Outgoing, AWG: 12, Conductors: twoWire}) }, "cable W7: on the run it does not come to B1"},
+		{func(b *Box) {
+			b.Cables = append(b.Cables, Cable{ID: "W7", Role: Outgoing, AWG: 12, Conductors: twoWire})
+		}, "cable W7: on the run it does not come to B1"},
 	} {
 		b, err := FromRun(c, "B1", true)
 		require.NoError(t, err)
@@ -517,4 +523,31 @@ func TestTheWorkedExample(t *testing.T) {
 	}
 	assert.Equal(t, map[string][]string{"G2": {"G2"}, "outlet-W3": {"G2"}, "outlet-W4": {}}, behind)
 	assert.Contains(t, string(p.Predicted), `"format":"elvat-readings/1"`)
+}
+
+// TestPlaces: where a wire can be said to land, and the jumper a splice of its
+// kind usually has.
+func TestPlaces(t *testing.T) {
+	words := func(change func(*Box)) map[string]LandingPlace {
+		b := sound()
+		b.Existing = &Existing{ID: "X", Kind: circuit.Receptacle}
+		change(b)
+		require.NoError(t, b.Check())
+		all := map[string]LandingPlace{}
+		for _, p := range b.Places() {
+			all[p.Point] = p
+		}
+		return all
+	}
+	duplex := words(func(*Box) {})
+	assert.Equal(t, "upper brass screw", duplex["X.hot.1"].Words)
+	assert.Equal(t, "X.hot.1", duplex["splice:hot"].Jumper)
+	assert.Equal(t, "X.ground", duplex["splice:ground"].Jumper)
+	assert.Empty(t, duplex["splice:other"].Jumper)
+	assert.NotContains(t, duplex, "B1.box")
+	old := words(func(b *Box) { b.Existing.Kind, b.Box.Material = circuit.GFCI, circuit.Metal })
+	assert.Equal(t, "LOAD silver terminal", old["X.load.neutral"].Words)
+	assert.Equal(t, "X.line.hot", old["splice:hot"].Jumper, "never to LOAD")
+	assert.Contains(t, old, "B1.box")
+	assert.Empty(t, words(func(b *Box) { b.Existing = nil }))
 }

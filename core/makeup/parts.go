@@ -25,7 +25,7 @@ const (
 	howPushIn  = "straight into the push-in hole"
 	howLever   = "into the lever, its end seen"
 	howTwist   = "twisted first with pliers, clockwise; the insulation takes a turn or two"
-	howStab    = "straight into the push-in splice, its end seen"
+	howStab    = "straight into the splice, its end seen"
 	howBoxPost = "hook round the box's ground screw"
 )
 

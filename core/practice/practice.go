@@ -32,7 +32,7 @@ const (
 	NeverPushIn   = "never"
 	PushInOn14    = "14-only"
 	PigtailAt3    = "pigtail-at-3"
-	AlwaysPigtail = "always-pigtail"
+	AlwaysPigtail = "always"
 	FeedThrough   = "feed-through"
 	Lever         = "lever"
 	Twisted       = "twisted"

@@ -375,6 +375,9 @@ type Call struct {
 	Stops []Stop `json:"stops"`
 	Sweep Sweep  `json:"sweep"`
 	Title string `json:"title"`
+
+	// WorkBox The box in work: made up last, proven dead, or in question; empty for none
+	WorkBox string `json:"workBox"`
 }
 
 // CallChange defines model for CallChange.
@@ -488,6 +491,9 @@ type LampOrderLamps string
 // Landing defines model for Landing.
 type Landing = [2]string
 
+// LandingPlace defines model for LandingPlace.
+type LandingPlace = makeup.LandingPlace
+
 // Level defines model for Level.
 type Level string
 
@@ -572,7 +578,10 @@ type OpenedBox struct {
 
 	// Photograph Names the latest picture
 	Photograph *int64 `json:"photograph,omitempty"`
-	Plan       Plan   `json:"plan"`
+
+	// Places Where wires can land as it is now
+	Places []LandingPlace `json:"places"`
+	Plan   Plan           `json:"plan"`
 
 	// Recorded Somebody has looked into it
 	Recorded bool `json:"recorded"`

@@ -112,7 +112,7 @@ func (s *calls) boxNow(ctx context.Context, call int64, id string) (api.BoxNowJS
 		return api.BoxNowJSONResponse{}, err
 	}
 	now := api.BoxNowJSONResponse{
-		Label: v.run.LabelOf(id), Recorded: v.recorded, MadeAt: v.kept.MadeAt, Box: *v.box, Landings: [][2]string{}, Plan: *v.plan,
+		Label: v.run.LabelOf(id), Recorded: v.recorded, MadeAt: v.kept.MadeAt, Box: *v.box, Landings: [][2]string{}, Places: v.box.Places(), Plan: *v.plan,
 		Done: append([]string{}, v.kept.Done...),
 	}
 	now.Landings = append(now.Landings, v.box.Landings()...)

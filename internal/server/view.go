@@ -211,7 +211,7 @@ func (v *state) view() api.Call {
 		CanUndoRun: v.revision.Earlier, Diagnosis: v.result.Short(alikeShown),
 		State: v.state(), Loads: append([]circuit.Load{}, v.circuit.Loads...),
 		Sweep: diagnosis.SweepOf(v.circuit, v.inForce, v.changed), Changed: v.changed,
-		Found: diagnosis.StillThere(v.circuit, v.inForce), Conditions: v.place, Map: v.order,
+		Found: diagnosis.StillThere(v.circuit, v.inForce), Conditions: v.place, Map: v.order, WorkBox: v.workBox(),
 	}
 }
 

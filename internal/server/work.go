@@ -156,6 +156,25 @@ func (v *state) gates() []job.Gate {
 	return gates
 }
 
+// workBox is the box in work: made up last, else opened dead, else the likeliest.
+func (v *state) workBox() string {
+	if v.made != "" {
+		return v.made
+	}
+	box := ""
+	for _, g := range v.gates() {
+		if g.Gate == job.ToOpen && g.Open {
+			box = g.Box
+		}
+	}
+	for _, s := range v.result.Sites {
+		if box == "" && v.circuit.Box(s.Site) != nil {
+			box = s.Site
+		}
+	}
+	return box
+}
+
 // workFacts are what the journal and the checks say of the call's phase.
 func (v *state) workFacts(f *job.Facts) {
 	if len(v.checks) > 0 && f.MadeUp == "" {

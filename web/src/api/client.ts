@@ -38,6 +38,7 @@ export type BoxCable = Schemas['BoxCable'];
 export type Existing = Schemas['Existing'];
 export type Chosen = Schemas['Chosen'];
 export type Landing = Schemas['Landing'];
+export type LandingPlace = Schemas['LandingPlace'];
 export type Tap = Schemas['Tap'];
 export type Plan = Schemas['Plan'];
 export type Finding = Schemas['Finding'];

@@ -863,6 +863,8 @@ export interface components {
             /** @description Newest first */
             readings: components["schemas"]["StoredReading"][];
             canUndoRun: boolean;
+            /** @description The box in work: made up last, proven dead, or in question; empty for none */
+            workBox: string;
             state: components["schemas"]["State"];
             loads: components["schemas"]["Load"][];
             sweep: components["schemas"]["Sweep"];
@@ -1260,9 +1262,16 @@ export interface components {
             box: components["schemas"]["Box"];
             /** @description What lands where now */
             landings: components["schemas"]["Landing"][];
+            /** @description Where wires can land as it is now */
+            places: components["schemas"]["LandingPlace"][];
             plan: components["schemas"]["Plan"];
             /** @description Steps of the plan that are done */
             done: string[];
+        };
+        LandingPlace: {
+            point: string;
+            words: string;
+            jumper?: string;
         };
         Landing: string[];
         Box: {

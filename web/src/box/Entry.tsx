@@ -3,7 +3,7 @@ import type { Box, BoxCable, BoxPlace, Chosen, Existing, OpenedBox } from '../ap
 import { useHouse } from '../api/hooks';
 import { Button, field } from '../ui/Button';
 import { numberIn } from '../ui/words';
-import { cableWords, endWords, landingPlaces, landingWords } from './cables';
+import { cableWords, endWords, landingWords } from './cables';
 
 interface Props {
 	opened: OpenedBox;
@@ -472,17 +472,16 @@ function ExistingEntry({ opened, save }: { opened: OpenedBox; save: (e: Existing
 	const [wires, setWires] = useState(spelled);
 	const seen = e.seen ?? [];
 	const ends = box.cables.flatMap((c) => c.conductors.map((k) => `${c.id}@${box.id}.${k}`));
-	const places = landingPlaces(e.id || 'old', e.kind === 'gfci', box.id, box.box.material === 'metal');
+	const places = opened.places;
 	const landed = (end: string) => opened.landings.find((l) => l.includes(end))?.find((p) => p !== end) ?? '';
 	const land = (end: string, to: string) => {
 		const rest = opened.landings.filter((l) => !l.includes(end));
-		const splice = to.startsWith('splice:');
-		const jumper = splice && !rest.some((l) => l.includes(to) && l.some((p) => !p.includes('@') && p !== to));
-		const terminal = splice ? jumperFor(to, e.id || 'old', e.kind === 'gfci') : undefined;
+		const terminal = places.find((p) => p.point === to)?.jumper;
+		const joined = rest.some((l) => l.includes(to) && l.some((p) => !p.includes('@') && p !== to));
 		change({
 			makeup: '',
 			taps: undefined,
-			wiring: [...rest, ...(to ? [[end, to]] : []), ...(jumper && terminal ? [[to, terminal]] : [])],
+			wiring: [...rest, ...(to ? [[end, to]] : []), ...(terminal && !joined ? [[to, terminal]] : [])],
 		});
 	};
 	return (
@@ -530,9 +529,9 @@ function ExistingEntry({ opened, save }: { opened: OpenedBox; save: (e: Existing
 								onChange={(ev) => land(end, ev.target.value)}
 							>
 								<option value="">not recorded</option>
-								{[...new Set([...places, ...(landed(end) ? [landed(end)] : [])])].map((p) => (
+								{[...new Set([...places.map((p) => p.point), ...(landed(end) ? [landed(end)] : [])])].map((p) => (
 									<option key={p} value={p}>
-										{landingWords(p)}
+										{landingWords(places, p)}
 									</option>
 								))}
 							</select>
@@ -558,18 +557,4 @@ function ExistingEntry({ opened, save }: { opened: OpenedBox; save: (e: Existing
 			</fieldset>
 		</Part>
 	);
-}
-
-/** The terminal a splice's jumper goes to, where the splice is one of a kind. */
-function jumperFor(splice: string, device: string, gfci: boolean): string | undefined {
-	switch (splice) {
-		case 'splice:hot':
-			return `${device}.${gfci ? 'line.hot' : 'hot.1'}`;
-		case 'splice:neutral':
-			return `${device}.${gfci ? 'line.neutral' : 'neutral.1'}`;
-		case 'splice:ground':
-			return `${device}.ground`;
-		default:
-			return undefined;
-	}
 }

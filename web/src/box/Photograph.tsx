@@ -1,10 +1,11 @@
 import { useRef, useState } from 'react';
-import type { Box, OpenedBox, Tap } from '../api/client';
+import type { Box, LandingPlace, OpenedBox, Tap } from '../api/client';
 import { useSetPhotograph } from '../api/hooks';
 import { Button, field } from '../ui/Button';
+import { PictureInput } from '../ui/PictureInput';
 import { Problem } from '../ui/Problem';
 import { smaller } from '../ui/picture';
-import { endWords, landingPlaces, landingWords } from './cables';
+import { endWords, landingWords } from './cables';
 
 interface Props {
 	call: number;
@@ -94,24 +95,13 @@ export function Photograph({ call, opened, save }: Props) {
 					</span>
 				</button>
 			)}
-			<input
-				ref={input}
-				type="file"
-				accept="image/*"
-				capture="environment"
-				className="hidden"
-				aria-label="Picture of the pulled device"
-				onChange={(e) => {
-					take(e.target.files?.[0]);
-					e.target.value = '';
-				}}
-			/>
+			<PictureInput label="Picture of the pulled device" at={input} take={take} />
 			{at && (
 				<NewTap
 					number={taps.length + 1}
 					ends={ends}
 					box={box}
-					places={landingPlaces(existing.id || 'old', existing.kind === 'gfci', box.id, box.box.material === 'metal')}
+					places={opened.places}
 					done={(tap) => {
 						setTaps([...taps, { ...at, ...tap }]);
 						setAt(null);
@@ -137,7 +127,7 @@ export function Photograph({ call, opened, save }: Props) {
 							>
 								<b className="mono text-center">{i + 1}</b>
 								<span>{endWords(box.cables, t.wire)}</span>
-								<b>{landingWords(t.to)}</b>
+								<b>{landingWords(opened.places, t.to)}</b>
 								<Button
 									kind="quiet"
 									className="print:hidden"
@@ -168,7 +158,7 @@ export function Photograph({ call, opened, save }: Props) {
 interface NewTapProps {
 	number: number;
 	ends: string[];
-	places: string[];
+	places: LandingPlace[];
 	box: Box;
 	done: (tap: { wire: string; to: string }) => void;
 	cancel: () => void;
@@ -190,14 +180,14 @@ function NewTap({ number, ends, places, box, done, cancel }: NewTapProps) {
 				</Button>
 			</div>
 			<div className="flex flex-wrap gap-1.5">
-				{(wire ? places : ends).map((p) => (
+				{(wire ? places.map((p) => p.point) : ends).map((p) => (
 					<button
 						key={p}
 						type="button"
 						onClick={() => (wire ? done({ wire, to: p }) : setWire(p))}
 						className={`${field} px-3 hover:bg-wash`}
 					>
-						{wire ? landingWords(p) : endWords(box.cables, p)}
+						{wire ? landingWords(places, p) : endWords(box.cables, p)}
 					</button>
 				))}
 			</div>

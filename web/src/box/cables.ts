@@ -1,4 +1,4 @@
-import type { BoxCable } from '../api/client';
+import type { BoxCable, LandingPlace } from '../api/client';
 
 /** A cable as people name it: what it is, and what it is for. */
 export function cableWords(c: BoxCable): { name: string; about: string } {
@@ -27,37 +27,7 @@ export function endWords(cables: BoxCable[], point: string): string {
 	return `${id} ${conductorWords[k] ?? ''}${colour ? `, ${colour}` : ''}`;
 }
 
-const terminals: Record<string, string> = {
-	'line.hot': 'LINE, brass',
-	'line.neutral': 'LINE, silver',
-	'load.hot': 'LOAD, brass',
-	'load.neutral': 'LOAD, silver',
-	'hot.1': 'upper brass screw',
-	'hot.2': 'lower brass screw',
-	'neutral.1': 'upper silver screw',
-	'neutral.2': 'lower silver screw',
-	ground: 'green screw',
-	box: 'the metal box',
-};
-
 /** A terminal or splice in words. */
-export function landingWords(point: string): string {
-	if (point.startsWith('splice:')) return `splice, ${point.slice(7)}`;
-	const name = point.slice(point.indexOf('.') + 1);
-	return terminals[name] ?? point;
-}
-
-/** What a wire can land on in this box. */
-export function landingPlaces(device: string, gfci: boolean, box: string, metal: boolean): string[] {
-	const on = gfci
-		? ['line.hot', 'line.neutral', 'load.hot', 'load.neutral']
-		: ['hot.1', 'hot.2', 'neutral.1', 'neutral.2'];
-	return [
-		...[...on, 'ground'].map((t) => `${device}.${t}`),
-		'splice:hot',
-		'splice:neutral',
-		'splice:ground',
-		'splice:other',
-		...(metal ? [`${box}.box`] : []),
-	];
+export function landingWords(places: LandingPlace[], point: string): string {
+	return places.find((p) => p.point === point)?.words ?? point;
 }

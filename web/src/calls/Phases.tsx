@@ -13,11 +13,7 @@ function pathOf(call: Call, phase: string): string {
 			return `${here}/dead`;
 		case 'open box':
 		case 'make-up': {
-			const site = call.diagnosis.sites.find((s) => s.site !== 'panel')?.site ?? call.stops[0]?.box;
-			const named =
-				call.phases.find((p) => p.phase === 'make-up')?.detail ||
-				call.phases.find((p) => p.phase === 'open box')?.detail;
-			const box = call.stops.find((s) => s.label === named)?.box ?? site;
+			const box = call.workBox || call.stops[0]?.box;
 			return box ? `${here}/boxes/${box}` : here;
 		}
 		case 'prove':

@@ -2,6 +2,7 @@ import { useRef, useState } from 'react';
 import type { Call, Work } from '../api/client';
 import { useAddPicture, useMarkPicture, useWork } from '../api/hooks';
 import { Button } from '../ui/Button';
+import { PictureInput } from '../ui/PictureInput';
 import { Problem } from '../ui/Problem';
 import { smaller } from '../ui/picture';
 import { timeOf } from '../ui/words';
@@ -9,7 +10,7 @@ import { timeOf } from '../ui/words';
 /** The same on a screen that does not have the work at hand. */
 export function PicturesOf({ call, phase, box }: { call: Call; phase: string; box?: string }) {
 	const work = useWork(call.id);
-	return work.data ? <Pictures call={call} work={work.data} phase={phase} box={box} /> : null;
+	return work.data ? <Pictures call={call} work={work.data} phase={phase} box={box} heading="h3" /> : null;
 }
 
 interface Props {
@@ -18,10 +19,12 @@ interface Props {
 	phase: string;
 	box?: string;
 	all?: boolean;
+	/** Where it stands among other headings. */
+	heading?: 'h2' | 'h3';
 }
 
 /** The photographs of a phase, and taking one more. */
-export function Pictures({ call, work, phase, box, all }: Props) {
+export function Pictures({ call, work, phase, box, all, heading: Heading = 'h2' }: Props) {
 	const add = useAddPicture(call.id);
 	const mark = useMarkPicture(call.id);
 	const input = useRef<HTMLInputElement>(null);
@@ -47,7 +50,7 @@ export function Pictures({ call, work, phase, box, all }: Props) {
 				take(e.dataTransfer.files[0]);
 			}}
 		>
-			<h2 className="m-0 border-b-2 border-ink text-base font-bold">Photographs</h2>
+			<Heading className="m-0 border-b-2 border-ink text-base font-bold">Photographs</Heading>
 			<Problem error={failed ?? add.error ?? mark.error} />
 			<ul className="m-0 grid list-none grid-cols-2 gap-2 p-0 wide:grid-cols-3">
 				{shown.map((p) => (
@@ -75,18 +78,7 @@ export function Pictures({ call, work, phase, box, all }: Props) {
 			<Button className="justify-self-start" onClick={() => input.current?.click()} disabled={add.isPending}>
 				Take or drop a picture
 			</Button>
-			<input
-				ref={input}
-				type="file"
-				accept="image/*"
-				capture="environment"
-				className="hidden"
-				aria-label="Picture of this step"
-				onChange={(e) => {
-					take(e.target.files?.[0]);
-					e.target.value = '';
-				}}
-			/>
+			<PictureInput label="Picture of this step" at={input} take={take} />
 		</section>
 	);
 }
