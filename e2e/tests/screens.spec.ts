@@ -97,14 +97,6 @@ const screens: { name: string; open: (page: Page, server: Server) => Promise<voi
 			await page.getByRole('button', { name: 'What each outcome would mean' }).click();
 		},
 	},
-	...['steps', 'Findings', 'Code asks', 'Proof', 'Parts'].map((sheet) => ({
-		name: `a planned box, ${sheet}`,
-		open: async (page: Page, server: Server) => {
-			await page.goto(`${server.url}/calls/${sheet === 'Code asks' ? 1 : 3}/boxes/${sheet === 'Code asks' ? 'B2' : 'B3'}`);
-			await page.getByRole('tab', { name: new RegExp(sheet, 'i') }).click();
-			await expect(page.getByRole('img', { name: /The box as planned/ })).toBeVisible();
-		},
-	})),
 	{
 		name: 'entering a box, beside what was found',
 		open: async (page, server) => {
@@ -114,14 +106,6 @@ const screens: { name: string; open: (page: Page, server: Server) => Promise<voi
 			await page.getByText('more of it').first().click();
 		},
 	},
-	...['dead', 'prove', 'hand-over'].map((phase) => ({
-		name: `the work, ${phase}`,
-		open: async (page: Page, server: Server) => {
-			await page.goto(`${server.url}/calls/2/${phase}`);
-			await expect(page.getByRole('heading', { name: 'Photographs' })).toBeVisible();
-			await page.waitForLoadState('networkidle');
-		},
-	})),
 	{
 		name: 'sums',
 		open: async (page, server) => {
@@ -146,28 +130,54 @@ const screens: { name: string; open: (page: Page, server: Server) => Promise<voi
 	},
 ];
 
+const looks = [
+	{ viewport: { width: 1280, height: 800 }, colorScheme: 'light' },
+	{ viewport: phone, colorScheme: 'dark' },
+] as const;
+
+/** No axe violation, and nothing sticks out sideways. */
+async function sound(page: Page, what: string): Promise<void> {
+	await noSidewaysScroll(page);
+	const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']).analyze();
+	expect(
+		found.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`),
+		what,
+	).toEqual([]);
+}
+
 for (const screen of screens) {
 	test(`${screen.name}: no axe violation, nothing sticks out, on a light laptop and a dark phone`, async ({ page, server }) => {
 		const wrong: string[] = [];
 		page.on('pageerror', (error) => wrong.push(error.message));
-		const looks = [
-			{ viewport: { width: 1280, height: 800 }, colorScheme: 'light' },
-			{ viewport: phone, colorScheme: 'dark' },
-		] as const;
 		for (const { viewport, colorScheme } of looks) {
 			await page.setViewportSize(viewport);
 			await page.emulateMedia({ colorScheme, reducedMotion: 'reduce' });
 			await screen.open(page, server);
-			await noSidewaysScroll(page);
-			const found = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']).analyze();
-			expect(
-				found.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target.join(' ')).join(', ')}`),
-				`${colorScheme}, ${viewport.width}`,
-			).toEqual([]);
+			await sound(page, `${colorScheme}, ${viewport.width}`);
 		}
 		expect(wrong).toEqual([]);
 	});
 }
+
+test('a planned box, every sheet of it, and the work of a call: no axe violation, nothing sticks out', async ({ page, server }) => {
+	test.slow();
+	for (const { viewport, colorScheme } of looks) {
+		await page.setViewportSize(viewport);
+		await page.emulateMedia({ colorScheme, reducedMotion: 'reduce' });
+		await page.goto(`${server.url}/calls/1/boxes/B2`);
+		for (const sheet of ['Steps', 'Findings', 'Code asks', 'Proof', 'Parts']) {
+			await page.getByRole('tab', { name: new RegExp(sheet) }).click();
+			await expect(page.getByRole('tab', { name: new RegExp(sheet) })).toHaveAttribute('aria-selected', 'true');
+			await sound(page, `${sheet}, ${colorScheme}, ${viewport.width}`);
+		}
+		for (const phase of ['dead', 'prove', 'hand-over']) {
+			await page.goto(`${server.url}/calls/2/${phase}`);
+			await expect(page.getByRole('heading', { name: 'Photographs' })).toBeVisible();
+			await page.waitForLoadState('networkidle');
+			await sound(page, `${phase}, ${colorScheme}, ${viewport.width}`);
+		}
+	}
+});
 
 test('the suspects of a phone are in a sheet without axe violations', async ({ page, server }) => {
 	await page.setViewportSize(phone);

@@ -97,7 +97,7 @@ test('a call from the box to the report on a phone, with a refused gate and an o
 	await pass.getByLabel(/qualified by/).fill('licence 4711');
 	await pass.getByLabel('reason').fill('fault upstream, circuit left off and locked');
 	await pass.getByRole('button').click();
-	await expect(page.getByText('Passed by A. Reyes')).toBeVisible();
+	await expect(page.getByRole('region', { name: 'Gate before handing over' })).toContainText('Passed by A. Reyes');
 	await page.getByRole('form', { name: 'Add to the report' }).getByLabel('in words').fill('Left off and locked until the panel is looked at');
 	await page.getByRole('form', { name: 'Add to the report' }).getByRole('button', { name: 'Add' }).click();
 	await sign.getByRole('button', { name: 'Hand it over' }).click();

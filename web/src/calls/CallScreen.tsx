@@ -194,7 +194,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 								<ReadingPanel call={call} stop={stop} basics={basics} aim={aim} setAim={setAim} keys={keys} />
 								<h3 className="m-0 border-t-2 border-ink pt-2 text-base font-bold">Readings so far</h3>
 								<ReadingList call={call} pick={pick} />
-								<PicturesOf call={call} phase="as found" />
+								<PicturesOf call={call} phase="as found" heading="h3" />
 								{!building && (
 									<Extras call={call} basics={basics} build={() => setBuilding(true)} className="wide:hidden" />
 								)}

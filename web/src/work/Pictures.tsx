@@ -8,9 +8,9 @@ import { smaller } from '../ui/picture';
 import { timeOf } from '../ui/words';
 
 /** The same on a screen that does not have the work at hand. */
-export function PicturesOf({ call, phase, box }: { call: Call; phase: string; box?: string }) {
+export function PicturesOf({ call, phase, box, heading }: Omit<Props, 'work' | 'all'>) {
 	const work = useWork(call.id);
-	return work.data ? <Pictures call={call} work={work.data} phase={phase} box={box} heading="h3" /> : null;
+	return work.data ? <Pictures call={call} work={work.data} phase={phase} box={box} heading={heading} /> : null;
 }
 
 interface Props {
