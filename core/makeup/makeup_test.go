@@ -269,6 +269,8 @@ func TestLineUnknownBringsTheProcedure(t *testing.T) {
 	live := slices.IndexFunc(p.Steps, func(s Step) bool { return s.Live })
 	require.Positive(t, live)
 	assert.Contains(t, p.Steps[live].Detail, "qualified person")
+	assert.Contains(t, p.Steps[live-1].Do, "with the power off", "the dead way comes first")
+	assert.Contains(t, p.Steps[live].Do, "Only where no far end can be reached")
 	assert.Contains(t, p.Steps[live+1].Do, "label both wires of that cable LINE")
 	two := made(t, func(b *Box) { b.Cables[0].Role, b.Cables[0].Conductors = Unknown, threeWire })
 	assert.False(t, slices.ContainsFunc(two.Steps, func(s Step) bool { return s.Live }), "never where a shared neutral is possible")

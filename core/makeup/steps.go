@@ -100,9 +100,10 @@ func (w *wiring) findLine(s *steps) {
 		return
 	}
 	s.add(GateDead, "Take the device off, part every conductor, and cap each", "Cable by cable; tug each cap, they pop off. The grounds stay joined.", all...)
-	s.add(GateDead, "Nobody near, breaker on; find the one hot conductor", "For a qualified person, and never where a shared neutral or a second circuit is possible; everyone else stops here. A meter from each capped end to ground, or a sensor proven before and after.", hots...)
+	s.add(GateDead, "Find it with the power off, where a far end can be reached", "Hot and neutral of one cable joined at its far end, the ohmmeter finds that cable here; joined at the panel by who may open it, it finds the feed. Found so, the next step falls away.", all...)
+	s.add(GateDead, "Only where no far end can be reached: nobody near, breaker on; find the one hot conductor", "For a qualified person, and never where a shared neutral or a second circuit is possible; everyone else stops here. A meter from each capped end to ground, or a sensor proven before and after.", hots...)
 	s.all[len(s.all)-1].Live = true
-	s.add(GateNone, "Breaker off, prove dead, label both wires of that cable LINE", "If the power is to stay off: continuity with one end shorted finds the far end of a branch.", hots...)
+	s.add(GateNone, "Breaker off, prove dead, label both wires of that cable LINE", "Then say on the screen which cable it is.", hots...)
 }
 
 // mendBox is what is done to the box before the wires.

@@ -73,7 +73,7 @@ test('the line is not known: the procedure comes first, and nothing is planned',
 	await page.getByRole('region', { name: /Cable W6/ }).getByRole('button', { name: 'not known' }).first().click();
 	await page.getByRole('button', { name: 'To the plan' }).first().click();
 	await expect(page.getByText('Nothing is planned.')).toBeVisible();
-	await page.getByRole('button', { name: /Nobody near, breaker on/ }).click();
+	await page.getByRole('button', { name: /nobody near, breaker on/ }).click();
 	await expect(page.getByText('Power on with conductors apart.')).toBeVisible();
 	await expect(page.getByText(/for a qualified person only/)).toBeVisible();
 });

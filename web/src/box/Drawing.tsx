@@ -31,6 +31,7 @@ const paints: Record<string, string> = {
 export function BoxDrawing({ box, faces, landings, lit, pins = [], label }: Props) {
 	const d = layOut(box, faces, landings);
 	const isLit = (w: Wire) => lit?.includes(w.from) && lit.includes(w.to);
+	const someLit = d.wires.some(isLit);
 	return (
 		// biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls sideways on a phone, by keys too
 		<figure className="m-0 overflow-x-auto" tabIndex={0} aria-label="Drawing">
@@ -57,7 +58,7 @@ export function BoxDrawing({ box, faces, landings, lit, pins = [], label }: Prop
 					<path key={w.key} d={w.path} className="lit-wire" fill="none" stroke="var(--accent)" strokeWidth={19} />
 				))}
 				{d.wires.map((w) => (
-					<WirePath key={w.key} wire={w} quiet={lit !== undefined && lit.length > 0 && !isLit(w)} />
+					<WirePath key={w.key} wire={w} quiet={someLit && !isLit(w)} />
 				))}
 				{d.devices.map((v) => (
 					<DeviceBack key={v.id} v={v} d={d} landed={landings} />
