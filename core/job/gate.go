@@ -25,10 +25,23 @@ type Gate struct {
 	Gate    GateName `json:"gate"`
 	Box     string   `json:"box,omitempty"`
 	Open    bool     `json:"open"`
-	Missing []string `json:"missing"` // in the order in which it is done
+	Missing []string `json:"missing"`        // in the order in which it is done
+	Next    Task     `json:"next,omitempty"` // what the first of them asks for
 	// By is the override that opens it, nil where the facts do.
 	By *Entry `json:"by,omitempty"`
 }
+
+// A Task is what moves the proof of a box on.
+type Task string
+
+// Tasks of the proof.
+const (
+	SwitchOff   Task = "switch-off"
+	ProveTester Task = "prove-testers"
+	TestSlots   Task = "test-slots"
+	TestWires   Task = "test-wires"
+	Stop        Task = "stop" // something is live: find what feeds it
+)
 
 // Journal is what was done on a call, in the order of entry.
 type Journal []Entry
@@ -63,24 +76,26 @@ func (j Journal) BoxGates(c *circuit.Circuit, box string) [2]Gate {
 		p.take(c, box, e)
 	}
 	open := Gate{Gate: ToOpen, Box: box, Missing: []string{}}
-	need := func(g *Gate, ok bool, what string) {
-		if !ok {
-			g.Missing = append(g.Missing, what)
+	need := func(g *Gate, ok bool, task Task, what string) {
+		if ok {
+			return
+		}
+		g.Missing = append(g.Missing, what)
+		if g.Next == "" {
+			g.Next = task
 		}
 	}
-	if p.live != "" {
-		open.Missing = append(open.Missing, p.live)
-	}
-	need(&open, p.off, "breaker off and secured")
-	need(&open, p.before, "testers proven on a live source")
-	need(&open, p.dead, "no voltage on all pairs of both halves, and from each hot slot to an independent ground")
-	need(&open, p.after, "testers proven again")
+	need(&open, p.live == "", Stop, p.live)
+	need(&open, p.off, SwitchOff, "breaker off and secured")
+	need(&open, p.before, ProveTester, "testers proven on a live source")
+	need(&open, p.dead, TestSlots, "no voltage on all pairs of both halves, and from each hot slot to an independent ground")
+	need(&open, p.after, ProveTester, "testers proven again")
 	conductors := Gate{Gate: ToConductors, Box: box, Missing: []string{}}
 	if len(open.Missing) > 0 && p.open == nil {
 		conductors.Missing = append(conductors.Missing, "the box opened dead")
 	}
-	need(&conductors, p.out, "no voltage at the wires with the device out")
-	need(&conductors, p.afterOut, "testers proven again after that")
+	need(&conductors, p.out, TestWires, "no voltage at the wires with the device out")
+	need(&conductors, p.afterOut, ProveTester, "testers proven again after that")
 	open.pass(p.open)
 	conductors.pass(p.conductors)
 	return [2]Gate{open, conductors}

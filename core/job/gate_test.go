@@ -171,3 +171,22 @@ func TestWords(t *testing.T) {
 		assert.Equal(t, row.want, row.e.Words(label))
 	}
 }
+
+// TestNextTask: what moves the proof on is named, not read out of words.
+func TestNextTask(t *testing.T) {
+	c := run(t, false)
+	steps := []struct {
+		e    Entry
+		gate int
+		want Task
+	}{
+		{off, 0, ProveTester}, {proven, 0, TestSlots}, {dead(Installed, 0), 0, ProveTester}, {proven, 1, TestWires}, {dead(DeviceOut, 0), 1, ProveTester}, {proven, 1, ""},
+		{Entry{Kind: SecondSource, Box: "B1", Text: "red"}, 0, Stop}, {Entry{Kind: BreakerOn}, 0, SwitchOff},
+	}
+	var j Journal
+	assert.Equal(t, SwitchOff, j.BoxGates(c, "B1")[0].Next)
+	for _, s := range steps {
+		j = append(j, s.e)
+		assert.Equal(t, s.want, j.BoxGates(c, "B1")[s.gate].Next, "after %s", s.e.Kind)
+	}
+}

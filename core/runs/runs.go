@@ -109,6 +109,14 @@ const (
 	mostFeet   = 1000
 )
 
+// Sure reports whether it is known what feeds the box, and that what hangs on
+// it does.
+func (m Map) Sure(c *circuit.Circuit, box string) bool {
+	return !slices.Contains(m.Unsure, box) && !slices.ContainsFunc(c.Outgoing(box), func(out *circuit.Cable) bool {
+		return slices.Contains(m.Unsure, out.To)
+	})
+}
+
 // On leaves out what is of boxes that are not on the circuit any more.
 func (m Map) On(c *circuit.Circuit) Map {
 	var left Map

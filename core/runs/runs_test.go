@@ -139,3 +139,15 @@ func BenchmarkEightBoxesOfUnknownOrder(b *testing.B) {
 		}
 	}
 }
+
+func TestSure(t *testing.T) {
+	c := circuit.New("run")
+	for _, after := range []string{circuit.Panel, "B1", "B2"} {
+		require.NoError(t, c.AddStop(circuit.NewStop{After: after, Ground: true}))
+	}
+	m := runs.Map{Unsure: []string{"B2"}}
+	assert.False(t, m.Sure(c, "B2"), "what feeds it is open")
+	assert.False(t, m.Sure(c, "B1"), "and so is whether it feeds it")
+	assert.True(t, m.Sure(c, "B3"))
+	assert.True(t, runs.Map{}.Sure(c, "B2"))
+}

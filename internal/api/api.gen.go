@@ -780,7 +780,7 @@ type Work struct {
 	Checks    []Check   `json:"checks"`
 	Directory Directory `json:"directory"`
 
-	// Gates Two a box in question or recorded
+	// Gates Two a box
 	Gates      []Gate     `json:"gates"`
 	HandOver   Gate       `json:"handOver"`
 	HandedOver *time.Time `json:"handedOver,omitempty"`

@@ -18,6 +18,7 @@ import (
 	"elvat/core/job"
 	"elvat/core/makeup"
 	"elvat/core/practice"
+	"elvat/core/runs"
 	"elvat/internal/api"
 	"elvat/internal/store"
 )
@@ -63,30 +64,17 @@ func (s *calls) loadBox(ctx context.Context, call int64, id string) (*boxState, 
 	return v, s.planBox(ctx, v)
 }
 
-// orderKnown reports whether it is known what feeds the box, and what it feeds.
+// orderKnown reports whether the call's map is sure of the box's place.
 func (s *calls) orderKnown(ctx context.Context, call int64, c *circuit.Circuit, id string) (bool, error) {
 	kept, err := s.store.Call(ctx, call)
 	if err != nil || kept.Map == nil {
 		return true, err
 	}
-	var v state
-	if err := json.Unmarshal(kept.Map, &v.order); err != nil {
+	var order runs.Map
+	if err := json.Unmarshal(kept.Map, &order); err != nil {
 		return false, err
 	}
-	unsure := func(box string) bool {
-		for _, u := range v.order.Unsure {
-			if u == box {
-				return true
-			}
-		}
-		return false
-	}
-	for _, out := range c.Outgoing(id) {
-		if unsure(out.To) {
-			return false, nil
-		}
-	}
-	return !unsure(id), nil
+	return order.Sure(c, id), nil
 }
 
 func (s *calls) planBox(ctx context.Context, v *boxState) error {

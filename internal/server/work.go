@@ -134,7 +134,7 @@ func (s *calls) stays(ctx context.Context, v *state, id string) error {
 	return nil
 }
 
-// gates are those of the boxes recorded or in question.
+// gates are those of every box: recorded and in question first, then along the run.
 func (v *state) gates() []job.Gate {
 	boxes := slices.Clone(v.boxes)
 	for _, s := range v.result.Sites {
@@ -145,6 +145,11 @@ func (v *state) gates() []job.Gate {
 	for _, e := range v.journal {
 		if v.circuit.Box(e.Box) != nil && !slices.Contains(boxes, e.Box) {
 			boxes = append(boxes, e.Box)
+		}
+	}
+	for _, box := range v.circuit.Order() {
+		if !slices.Contains(boxes, box) {
+			boxes = append(boxes, box)
 		}
 	}
 	gates := []job.Gate{}

@@ -1149,6 +1149,8 @@ export interface components {
             box?: string;
             open: boolean;
             missing: string[];
+            /** @enum {string} */
+            next?: "switch-off" | "prove-testers" | "test-slots" | "test-wires" | "stop";
             by?: components["schemas"]["Entry"];
         };
         Check: {
@@ -1189,7 +1191,7 @@ export interface components {
         Work: {
             /** @description Newest first */
             journal: components["schemas"]["JournalLine"][];
-            /** @description Two a box in question or recorded */
+            /** @description Two a box */
             gates: components["schemas"]["Gate"][];
             checks: components["schemas"]["Check"][];
             handOver: components["schemas"]["Gate"];

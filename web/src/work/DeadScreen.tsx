@@ -39,13 +39,12 @@ export function DeadScreen() {
 
 /** The proof of one box in its order; the next thing to do is open, the rest waits. */
 function ProveDead({ call, work }: { call: Call; work: Work }) {
-	const boxes = [...new Set(work.gates.map((g) => g.box ?? ''))].filter(Boolean);
 	const [picked, setPicked] = useState<string | null>(null);
-	const box = picked ?? boxes[0] ?? call.stops[0]?.box ?? '';
+	const box = picked ?? (call.workBox || work.gates[0]?.box) ?? '';
 	const gates = work.gates.filter((g) => g.box === box);
 	const add = useAddEntry(call.id);
 	const enter = (entry: Entry) => add.mutate({ id: newID(), entry });
-	const missing = next(gates);
+	const shut = gates.find((g) => !g.open && g.next);
 	return (
 		<section className="grid gap-3" aria-label="Prove dead">
 			<h2 className="m-0 border-b-2 border-ink text-xl font-bold">Prove it dead</h2>
@@ -66,7 +65,14 @@ function ProveDead({ call, work }: { call: Call; work: Work }) {
 				</Link>
 			</label>
 			<Problem error={add.error} />
-			<Next key={`${box} ${missing}`} call={call} box={box} missing={missing} enter={enter} busy={add.isPending} />
+			<Next
+				key={`${box} ${shut?.next} ${shut?.gate}`}
+				call={call}
+				box={box}
+				shut={shut}
+				enter={enter}
+				busy={add.isPending}
+			/>
 			{gates.map((g) => (
 				<GateLine key={g.gate} call={call} gate={g} />
 			))}
@@ -80,24 +86,16 @@ function ProveDead({ call, work }: { call: Call; work: Work }) {
 	);
 }
 
-/** What the proof lacks next. */
-function next(gates: Gate[]): string {
-	for (const g of gates) {
-		if (!g.open) return g.missing.find((m) => !m.startsWith('the box opened')) ?? '';
-	}
-	return gates.length ? '' : 'breaker off and secured';
-}
-
 interface NextProps {
 	call: Call;
 	box: string;
-	missing: string;
+	shut: Gate | undefined;
 	enter: (e: Entry) => void;
 	busy: boolean;
 }
 
-function Next({ call, box, missing, enter, busy }: NextProps) {
-	if (missing === '') {
+function Next({ call, box, shut, enter, busy }: NextProps) {
+	if (!shut) {
 		return (
 			<p className="m-0 border-l-4 border-accent pl-3 text-lg">
 				<b>Proven dead at the slots and at the wires.</b> Go on with the plan of the box.
@@ -107,9 +105,9 @@ function Next({ call, box, missing, enter, busy }: NextProps) {
 	return (
 		<div className="grid gap-3 border-l-4 border-accent pl-3" data-testid="next">
 			<p className="m-0 text-lg">
-				<b>Next:</b> {missing}
+				<b>Next:</b> {shut.missing[0]}
 			</p>
-			{missing.startsWith('breaker off') && (
+			{shut.next === 'switch-off' && (
 				<div className="flex flex-wrap gap-2">
 					{(
 						[
@@ -124,17 +122,17 @@ function Next({ call, box, missing, enter, busy }: NextProps) {
 					))}
 				</div>
 			)}
-			{missing.startsWith('testers proven') && <ProveTester enter={enter} busy={busy} />}
-			{missing.startsWith('no voltage') && (
+			{shut.next === 'prove-testers' && <ProveTester enter={enter} busy={busy} />}
+			{(shut.next === 'test-slots' || shut.next === 'test-wires') && (
 				<DeadTest
 					call={call}
 					box={box}
-					stage={missing.includes('wires') ? 'device-out' : 'installed'}
+					stage={shut.next === 'test-wires' ? 'device-out' : 'installed'}
 					enter={enter}
 					busy={busy}
 				/>
 			)}
-			{(missing.startsWith('something') || missing.startsWith('a second')) && (
+			{shut.next === 'stop' && (
 				<p className="m-0">
 					<b>Stop.</b> Find what feeds it and switch that off too; then the proof begins again. Anything outside the
 					plan: power off, a licensed electrician or the authority decides.
