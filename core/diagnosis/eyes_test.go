@@ -136,3 +136,13 @@ func TestPutRight(t *testing.T) {
 		assert.Equal(t, row.want, diagnosis.PutRight(c, row.readings))
 	}
 }
+
+// TestTelling: what goes on paper is what fits and says something.
+func TestTelling(t *testing.T) {
+	evidence := []diagnosis.Evidence{{Words: "fits", Fits: true, Bits: 1}, {Words: "says nothing", Fits: true, Bits: 0.1}, {Words: "against", Bits: 3}}
+	assert.Equal(t, []string{"fits"}, diagnosis.Telling(evidence))
+	for range 20 {
+		evidence = append(evidence, diagnosis.Evidence{Words: "more", Fits: true, Bits: 2})
+	}
+	assert.Len(t, diagnosis.Telling(evidence), 8)
+}

@@ -301,3 +301,21 @@ func (w *weighed) meaning(by []float64, causes []cause) string {
 	text := strings.Join(parts, "; ")
 	return strings.ToUpper(text[:1]) + text[1:] + "."
 }
+
+// What is told of the evidence for a cause on paper: readings that fit and say
+// something, and not more than are read. Assumption.
+const (
+	tellingBits = 0.3
+	mostTold    = 8
+)
+
+// Telling are the readings that speak for a cause, in words, for a report.
+func Telling(evidence []Evidence) []string {
+	var told []string
+	for _, e := range evidence {
+		if e.Fits && e.Bits > tellingBits && len(told) < mostTold {
+			told = append(told, e.Words)
+		}
+	}
+	return told
+}

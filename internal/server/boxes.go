@@ -219,13 +219,7 @@ func (s *calls) cause(v *state, box string) (string, []string, error) {
 	if err != nil {
 		return words, nil, nil // what was found need not be among what is weighed
 	}
-	var evidence []string
-	for _, e := range why {
-		if e.Fits && e.Bits > 0.3 && len(evidence) < 8 {
-			evidence = append(evidence, e.Words)
-		}
-	}
-	return words, evidence, nil
+	return words, diagnosis.Telling(why), nil
 }
 
 // MakeUpBox puts the plan into the run. What was read before is of the run as it
