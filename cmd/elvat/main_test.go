@@ -179,7 +179,9 @@ func TestBadInput(t *testing.T) {
 		{[]string{"diagnose", file, "--readings", noReadings, "--map", file}, `unknown key`},
 		{[]string{"diagnose", file, "--readings", noReadings, "--conditions", file}, `unknown key`},
 		{[]string{"serve", "--db", "/nowhere/at/all.db"}, "/nowhere/at/all.db"},
-		{[]string{"serve", "--db", filepath.Join(t.TempDir(), "x.db"), "--listen", "256.0.0.1:1"}, "256.0.0.1"},
+		{[]string{"serve", "--db", filepath.Join(t.TempDir(), "x.db"), "--listen", "127.0.0.1:999999"}, "999999"},
+		{[]string{"serve", "--db", filepath.Join(t.TempDir(), "x.db"), "--listen", "everywhere"}, "--listen everywhere"},
+		{[]string{"serve", "--db", filepath.Join(t.TempDir(), "x.db"), "--listen", "0.0.0.0:0"}, "nobody can sign in yet"},
 		{[]string{"meter", "--circuit", file, "--at", "R77"}, `at "R77": no such device`},
 		{[]string{"meter", "--circuit", broken, "--at", "R1"}, "cable W4"},
 		{[]string{"meter", "--at", "R1"}, `"circuit" not set`},
@@ -236,7 +238,7 @@ func TestServe(t *testing.T) {
 		var calls []any
 		require.NoError(t, json.NewDecoder(response.Body).Decode(&calls))
 		require.NoError(t, response.Body.Close())
-		assert.Len(t, calls, map[string]int{"serve": 0, "demo": 3}[name])
+		assert.Len(t, calls, map[string]int{"serve": 0, "demo": 6}[name])
 		require.NoError(t, cmd.Process.Signal(syscall.SIGTERM))
 		assert.NoError(t, cmd.Wait(), "exit code 0")
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"net"
 	"net/http"
@@ -28,17 +29,24 @@ const defaultAddress = "127.0.0.1:8181"
 type serveOptions struct {
 	address, database, shop, meter string
 	tracer                         bool // the simulated transmitter and receiver are at hand
+	certificate, key               string
+	backups                        string
+	keep                           int
 }
 
 func (o *serveOptions) flags(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&o.address, "listen", defaultAddress, "address to listen on; port 0 picks a free one")
 	cmd.Flags().StringVar(&o.database, "db", o.database, "the database file")
 	cmd.Flags().StringVar(&o.shop, "shop", o.shop, "name of the shop, shown above the day's calls")
+	cmd.Flags().StringVar(&o.certificate, "tls-cert", "", "certificate chain, PEM; without it one is made when others than this machine are served")
+	cmd.Flags().StringVar(&o.key, "tls-key", "", "its private key, PEM")
+	cmd.Flags().StringVar(&o.backups, "backups", "", "folder of the daily backups; beside the database if not given")
+	cmd.Flags().IntVar(&o.keep, "keep", 30, "how many backups to keep")
 	cmd.Flags().StringVar(&o.meter, "meter", "", "HOST:PORT of an instrument that speaks SCPI over TCP")
 }
 
 func serveCommand() *cobra.Command {
-	o := serveOptions{database: "elvat.db"}
+	o := serveOptions{database: defaultDatabase}
 	cmd := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the application",
@@ -58,6 +66,7 @@ func serveCommand() *cobra.Command {
 func demoCommand() *cobra.Command {
 	o := serveOptions{database: filepath.Join(os.TempDir(), "elvat-demo.db"), shop: demo.Shop}
 	var fresh bool
+	var years int
 	cmd := &cobra.Command{
 		Use:   "demo",
 		Short: "Serve the application with a made-up shop's calls",
@@ -72,7 +81,7 @@ func demoCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if err := fillOnce(cmd.Context(), s); err != nil {
+			if err := fillOnce(cmd.Context(), cmd.ErrOrStderr(), s, years); err != nil {
 				return errors.Join(err, s.Close())
 			}
 			if o.meter == "" {
@@ -86,6 +95,7 @@ func demoCommand() *cobra.Command {
 	}
 	o.flags(cmd)
 	cmd.Flags().BoolVar(&fresh, "fresh", false, "start over: remove the demo's database file first")
+	cmd.Flags().IntVar(&years, "years", 0, "with the history of that many years of a shop with five vans, 2,500 calls a year")
 	return cmd
 }
 
@@ -110,34 +120,64 @@ func removeDatabase(path string) error {
 }
 
 // fillOnce leaves a demo that was played with as it is.
-func fillOnce(ctx context.Context, s *store.Store) error {
-	calls, err := s.Calls(ctx)
-	if err != nil || len(calls) > 0 {
+func fillOnce(ctx context.Context, out io.Writer, s *store.Store, years int) error {
+	sites, err := s.Sites(ctx, 0, 1)
+	if err != nil || len(sites) > 0 {
 		return err
+	}
+	if years > 0 {
+		fmt.Fprintf(out, "making up %d years of calls\n", years)
+		if err := demo.History(ctx, s, time.Now(), years); err != nil {
+			return err
+		}
+		if err := server.Summarize(ctx, s, time.Now, func(left int) { fmt.Fprintf(out, "\r%6d calls left to sum up ", left) }); err != nil {
+			return err
+		}
+		fmt.Fprintln(out)
 	}
 	return demo.Fill(ctx, s, time.Now())
 }
 
 // serve runs until the command's context ends, then finishes what it is
 // answering, closes the database and returns.
-func serve(cmd *cobra.Command, o serveOptions, s *store.Store) error {
+func serve(cmd *cobra.Command, o serveOptions, s *store.Store) (err error) {
+	defer func() { err = errors.Join(err, s.Close()) }()
 	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
 	config := server.Config{Store: s, Shop: o.shop, Log: log, Front: web.Files(), Now: time.Now, Tracer: o.tracer}
+	config.Backups = server.Backups{Folder: o.backups, Every: 24 * time.Hour, Keep: o.keep}
+	if o.backups == "" {
+		config.Backups.Folder = o.database + "-backups"
+	}
+	secure, err := o.others(cmd.Context(), s)
+	if err != nil {
+		return err
+	}
+	config.SignIn = secure != nil
 	if o.meter != "" {
 		config.Meter = &meterlink.Meter{Address: o.meter}
 		defer config.Meter.Close()
 	}
+	scheme := "http"
+	if secure != nil {
+		scheme = "https"
+	}
+	app, err := server.New(config)
+	if err != nil {
+		return err
+	}
+	defer app.Close()
 	start := echo.StartConfig{
-		Address: o.address, HideBanner: true, HidePort: true, GracefulTimeout: 10 * time.Second,
-		ListenerAddrFunc: func(at net.Addr) { fmt.Fprintf(cmd.OutOrStdout(), "Elvat is at http://%s\n", at) },
+		Address: o.address, HideBanner: true, HidePort: true, GracefulTimeout: 10 * time.Second, TLSConfig: secure,
+		ListenerAddrFunc: func(at net.Addr) { fmt.Fprintf(cmd.OutOrStdout(), "Elvat is at %s://%s\n", scheme, at) },
 		BeforeServeFunc: func(hs *http.Server) error {
 			hs.ReadHeaderTimeout, hs.ReadTimeout, hs.IdleTimeout = 5*time.Second, 30*time.Second, 2*time.Minute
+			hs.MaxHeaderBytes = 64 << 10
 			return nil
 		},
 	}
-	err := start.Start(cmd.Context(), server.New(config))
+	err = start.Start(cmd.Context(), app)
 	if errors.Is(err, http.ErrServerClosed) {
 		err = nil
 	}
-	return errors.Join(err, s.Close())
+	return err
 }

@@ -36,6 +36,7 @@ type Facts struct {
 	DeadRecorded bool     // before a box was made up
 	HandedOver   bool
 	LiveGround   string // where a live ground pin is shown or not excluded, "" nowhere
+	Reported     string // what can hurt, as the customer said it; "" for nothing
 }
 
 // Progress is a phase with how far it is.
@@ -162,6 +163,8 @@ func (f Facts) detail(phase Phase) string {
 // HoldUp says in a sentence what the call waits for.
 func (f Facts) HoldUp() string {
 	switch {
+	case f.Reported != "" && !f.HandedOver:
+		return "The customer reports " + f.Reported + ": breaker off, stay away"
 	case f.LiveGround != "":
 		return "A live ground pin is not excluded at " + f.LiveGround
 	case f.Outlets == 0:

@@ -19,11 +19,15 @@ import (
 	"elvat/core/nec"
 	"elvat/core/practice"
 	"elvat/core/runs"
+	"elvat/core/sitebook"
 	"elvat/core/sums"
+	"elvat/core/supply"
 	"elvat/core/tester"
+	"elvat/core/visit"
 
 	"github.com/labstack/echo/v5"
 	"github.com/oapi-codegen/runtime"
+	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
 // Defines values for BasicsLamps.
@@ -173,6 +177,27 @@ func (e ProbesPair) Valid() bool {
 	}
 }
 
+// Defines values for Role.
+const (
+	Electrician Role = "electrician"
+	Helper      Role = "helper"
+	Office      Role = "office"
+)
+
+// Valid indicates whether the value is a known member of the Role enum.
+func (e Role) Valid() bool {
+	switch e {
+	case Electrician:
+		return true
+	case Helper:
+		return true
+	case Office:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Side.
 const (
 	SideGhost Side = "ghost"
@@ -281,8 +306,76 @@ func (e Tool) Valid() bool {
 	}
 }
 
+// Defines values for VisitStage.
+const (
+	VisitStageBreaker  VisitStage = "breaker"
+	VisitStageDanger   VisitStage = "danger"
+	VisitStageDone     VisitStage = "done"
+	VisitStageOutlets  VisitStage = "outlets"
+	VisitStageResets   VisitStage = "resets"
+	VisitStageStayAway VisitStage = "stay-away"
+)
+
+// Valid indicates whether the value is a known member of the VisitStage enum.
+func (e VisitStage) Valid() bool {
+	switch e {
+	case VisitStageBreaker:
+		return true
+	case VisitStageDanger:
+		return true
+	case VisitStageDone:
+		return true
+	case VisitStageOutlets:
+		return true
+	case VisitStageResets:
+		return true
+	case VisitStageStayAway:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for SettleConflictJSONBodyTake.
+const (
+	Mine   SettleConflictJSONBodyTake = "mine"
+	Theirs SettleConflictJSONBodyTake = "theirs"
+)
+
+// Valid indicates whether the value is a known member of the SettleConflictJSONBodyTake enum.
+func (e SettleConflictJSONBodyTake) Valid() bool {
+	switch e {
+	case Mine:
+		return true
+	case Theirs:
+		return true
+	default:
+		return false
+	}
+}
+
 // Amps defines model for Amps.
 type Amps = nec.Amps
+
+// Answered defines model for Answered.
+type Answered struct {
+	At    time.Time `json:"at"`
+	Words string    `json:"words"`
+}
+
+// Backups defines model for Backups.
+type Backups struct {
+	All []struct {
+		At    time.Time `json:"at"`
+		Bytes int64     `json:"bytes"`
+		Name  string    `json:"name"`
+	} `json:"all"`
+
+	// Every In words
+	Every  string `json:"every"`
+	Folder string `json:"folder"`
+	Keep   int    `json:"keep"`
+}
 
 // Basics defines model for Basics.
 type Basics struct {
@@ -346,16 +439,19 @@ type Cable = circuit.Cable
 
 // Call defines model for Call.
 type Call struct {
+	// Answers What the customer said before the visit
+	Answers        []Answered `json:"answers"`
 	Breaker        Breaker    `json:"breaker"`
 	CanUndoRun     bool       `json:"canUndoRun"`
 	CautionsReadAt *time.Time `json:"cautionsReadAt"`
 
 	// Changed Devices changed lately
-	Changed    []string   `json:"changed"`
-	Complaint  string     `json:"complaint"`
-	Conditions Conditions `json:"conditions"`
-	CreatedAt  time.Time  `json:"createdAt"`
-	Diagnosis  Diagnosis  `json:"diagnosis"`
+	Changed    []string       `json:"changed"`
+	Complaint  string         `json:"complaint"`
+	Conditions Conditions     `json:"conditions"`
+	Conflicts  []DataConflict `json:"conflicts"`
+	CreatedAt  time.Time      `json:"createdAt"`
+	Diagnosis  Diagnosis      `json:"diagnosis"`
 
 	// Found Seen in an opened box and not put right yet
 	Found []FoundFault `json:"found"`
@@ -365,16 +461,38 @@ type Call struct {
 	Id     int64       `json:"id"`
 	Loads  []Load      `json:"loads"`
 	Map    Map         `json:"map"`
-	Phases []Progress  `json:"phases"`
+
+	// Past What earlier calls read last of each half; shown, and no evidence
+	Past   []Past     `json:"past"`
+	Phases []Progress `json:"phases"`
+
+	// Picks What to take along
+	Picks []Pick `json:"picks"`
 
 	// Readings Newest first
 	Readings []StoredReading `json:"readings"`
+	Redo     *Done           `json:"redo,omitempty"`
+
+	// Reported What can hurt, as the customer said it
+	Reported string `json:"reported"`
+	Run      int64  `json:"run"`
+	Site     int64  `json:"site"`
+	SiteName string `json:"siteName"`
 
 	// State As in elvat-readings/1; what is absent is as the circuit file says
-	State State  `json:"state"`
-	Stops []Stop `json:"stops"`
-	Sweep Sweep  `json:"sweep"`
-	Title string `json:"title"`
+	State State    `json:"state"`
+	Stops []Stop   `json:"stops"`
+	Sweep Sweep    `json:"sweep"`
+	Title string   `json:"title"`
+	Undo  *Done    `json:"undo,omitempty"`
+	Used  []Have   `json:"used"`
+	Vans  []string `json:"vans"`
+
+	// Version The last action on the call; sent back as Elvat-Seen
+	Version int64 `json:"version"`
+
+	// VisitUntil The customer's link is in force until then
+	VisitUntil *time.Time `json:"visitUntil,omitempty"`
 
 	// WorkBox The box in work: made up last, proven dead, or in question; empty for none
 	WorkBox string `json:"workBox"`
@@ -421,6 +539,21 @@ type Conflict = diagnosis.Conflict
 // Danger defines model for Danger.
 type Danger = diagnosis.Danger
 
+// DataConflict defines model for DataConflict.
+type DataConflict struct {
+	At time.Time `json:"at"`
+	Id int64     `json:"id"`
+
+	// Mine In force
+	Mine      string `json:"mine"`
+	MyName    string `json:"myName"`
+	TheirName string `json:"theirName"`
+	Theirs    string `json:"theirs"`
+
+	// Words What was set twice
+	Words string `json:"words"`
+}
+
 // Delta defines model for Delta.
 type Delta = tester.Delta
 
@@ -435,6 +568,13 @@ type Directory = []DirectoryRow
 
 // DirectoryRow defines model for DirectoryRow.
 type DirectoryRow = job.DirectoryRow
+
+// Done defines model for Done.
+type Done struct {
+	At   time.Time `json:"at"`
+	By   string    `json:"by"`
+	What string    `json:"what"`
+}
 
 // Entry defines model for Entry.
 type Entry = job.Entry
@@ -460,6 +600,29 @@ type FoundFault = diagnosis.FoundFault
 // Gate defines model for Gate.
 type Gate = job.Gate
 
+// Guard defines model for Guard.
+type Guard struct {
+	Device string    `json:"device"`
+	Due    bool      `json:"due"`
+	DueAt  time.Time `json:"dueAt"`
+
+	// Held It tripped when it was tested
+	Held        *bool      `json:"held,omitempty"`
+	InstalledAt *time.Time `json:"installedAt,omitempty"`
+	Label       string     `json:"label"`
+	Run         int64      `json:"run"`
+	RunName     string     `json:"runName"`
+
+	// Serves Outlets it protects
+	Serves   int        `json:"serves"`
+	Site     int64      `json:"site"`
+	SiteName string     `json:"siteName"`
+	TestedAt *time.Time `json:"testedAt,omitempty"`
+
+	// Years Its age; absent where nobody knows
+	Years *int `json:"years,omitempty"`
+}
+
 // Half defines model for Half.
 type Half string
 
@@ -468,6 +631,30 @@ type HalfFound struct {
 	Delta  Delta  `json:"delta"`
 	Device string `json:"device"`
 	Half   Half   `json:"half"`
+}
+
+// Have defines model for Have.
+type Have struct {
+	Count float64 `json:"count"`
+	Item  string  `json:"item"`
+	Unit  string  `json:"unit"`
+	Van   string  `json:"van"`
+}
+
+// HistoryLine defines model for HistoryLine.
+type HistoryLine = sitebook.Line
+
+// Hit defines model for Hit.
+type Hit struct {
+	Id   int64 `json:"id"`
+	Part []struct {
+		Found bool   `json:"found"`
+		Text  string `json:"text"`
+	} `json:"part"`
+
+	// Site A site; otherwise a call
+	Site  bool   `json:"site"`
+	Title string `json:"title"`
 }
 
 // HouseSheet defines model for HouseSheet.
@@ -506,6 +693,15 @@ type Load = circuit.Load
 // Map defines model for Map.
 type Map = runs.Map
 
+// Move defines model for Move.
+type Move struct {
+	Count float64 `json:"count"`
+	Id    string  `json:"id"`
+	Item  string  `json:"item"`
+	Unit  string  `json:"unit"`
+	Van   string  `json:"van"`
+}
+
 // NamedPoint defines model for NamedPoint.
 type NamedPoint = circuit.NamedPoint
 
@@ -514,10 +710,19 @@ type Need = diagnosis.Need
 
 // NewCall defines model for NewCall.
 type NewCall struct {
-	// Circuit Text of an elvat-circuit/1 file to start from; none: an empty run
+	// Circuit Text of an elvat-circuit/1 file to start from; none: an empty run, or the known one
 	Circuit   *string `json:"circuit,omitempty"`
 	Complaint string  `json:"complaint"`
-	Title     string  `json:"title"`
+
+	// Panel Of a new run; none: the site's first
+	Panel *int64 `json:"panel,omitempty"`
+
+	// Run A run known there: the call starts from its map; none: a new one
+	Run *int64 `json:"run,omitempty"`
+
+	// Site Of the site book; none: a new one
+	Site  *int64 `json:"site,omitempty"`
+	Title string `json:"title"`
 }
 
 // NewEntry defines model for NewEntry.
@@ -584,7 +789,8 @@ type OpenedBox struct {
 	Plan   Plan           `json:"plan"`
 
 	// Recorded Somebody has looked into it
-	Recorded bool `json:"recorded"`
+	Recorded bool  `json:"recorded"`
+	Version  int64 `json:"version"`
 }
 
 // Outcome defines model for Outcome.
@@ -593,8 +799,38 @@ type Outcome = diagnosis.Outcome
 // PairVolts defines model for PairVolts.
 type PairVolts = job.PairVolts
 
+// PanelBook defines model for PanelBook.
+type PanelBook struct {
+	Directory Directory `json:"directory"`
+	Id        int64     `json:"id"`
+	Name      string    `json:"name"`
+	Runs      []RunLine `json:"runs"`
+}
+
+// Past defines model for Past.
+type Past struct {
+	At     time.Time `json:"at"`
+	Call   int64     `json:"call"`
+	Delta  Delta     `json:"delta"`
+	Device string    `json:"device"`
+	Half   Half      `json:"half"`
+}
+
+// Person defines model for Person.
+type Person struct {
+	CreatedAt time.Time `json:"createdAt"`
+	Id        int64     `json:"id"`
+	Name      string    `json:"name"`
+	Role      Role      `json:"role"`
+	Sessions  int       `json:"sessions"`
+	Withdrawn bool      `json:"withdrawn"`
+}
+
 // Phoned defines model for Phoned.
 type Phoned = diagnosis.Phoned
+
+// Pick defines model for Pick.
+type Pick = supply.Pick
 
 // Picture defines model for Picture.
 type Picture struct {
@@ -650,8 +886,53 @@ type ReadingFile = json.RawMessage
 // Report defines model for Report.
 type Report = job.Report
 
+// Role defines model for Role.
+type Role string
+
 // Rule defines model for Rule.
 type Rule = nec.Rule
+
+// RunBook defines model for RunBook.
+type RunBook struct {
+	Breaker  Breaker `json:"breaker"`
+	Gfcis    []Guard `json:"gfcis"`
+	Id       int64   `json:"id"`
+	LastCall *int64  `json:"lastCall,omitempty"`
+	Name     string  `json:"name"`
+	Outlets  []struct {
+		Device string        `json:"device"`
+		Label  string        `json:"label"`
+		Lines  []HistoryLine `json:"lines"`
+	} `json:"outlets"`
+	Panel    string `json:"panel"`
+	Site     int64  `json:"site"`
+	SiteName string `json:"siteName"`
+}
+
+// RunLine defines model for RunLine.
+type RunLine struct {
+	Amps     float32    `json:"amps"`
+	Breaker  string     `json:"breaker"`
+	Calls    int        `json:"calls"`
+	Id       int64      `json:"id"`
+	LastAt   *time.Time `json:"lastAt,omitempty"`
+	LastCall *int64     `json:"lastCall,omitempty"`
+	Name     string     `json:"name"`
+	Outlets  int        `json:"outlets"`
+}
+
+// Session defines model for Session.
+type Session struct {
+	// May Kinds of access: read, work, override, manage
+	May []string `json:"may"`
+
+	// Name Empty where nobody is
+	Name string `json:"name"`
+
+	// Required Nothing is shown to who is not signed in
+	Required bool   `json:"required"`
+	Role     string `json:"role"`
+}
 
 // Shop defines model for Shop.
 type Shop = practice.Shop
@@ -664,6 +945,33 @@ type SideFrom = tester.SideFrom
 
 // Site defines model for Site.
 type Site = diagnosis.Site
+
+// SiteBook defines model for SiteBook.
+type SiteBook struct {
+	Address string        `json:"address"`
+	Calls   []CallSummary `json:"calls"`
+	Gfcis   []Guard       `json:"gfcis"`
+	Id      int64         `json:"id"`
+	Name    string        `json:"name"`
+	Notes   string        `json:"notes"`
+	Panels  []PanelBook   `json:"panels"`
+}
+
+// SiteChange defines model for SiteChange.
+type SiteChange struct {
+	Address *string `json:"address,omitempty"`
+	Name    string  `json:"name"`
+	Notes   *string `json:"notes,omitempty"`
+}
+
+// SiteLine defines model for SiteLine.
+type SiteLine struct {
+	Address string     `json:"address"`
+	Calls   int        `json:"calls"`
+	Id      int64      `json:"id"`
+	LastAt  *time.Time `json:"lastAt,omitempty"`
+	Name    string     `json:"name"`
+}
 
 // State As in elvat-readings/1; what is absent is as the circuit file says
 type State = tester.State
@@ -756,6 +1064,47 @@ type Tool string
 // Verdict defines model for Verdict.
 type Verdict = nec.Verdict
 
+// Visit defines model for Visit.
+type Visit struct {
+	Answers   []VisitAnswer `json:"answers"`
+	ExpiresAt time.Time     `json:"expiresAt"`
+	Guards    []struct {
+		Key   string  `json:"key"`
+		Label string  `json:"label"`
+		Of    string  `json:"of"`
+		Own   bool    `json:"own"`
+		Said  *string `json:"said,omitempty"`
+	} `json:"guards"`
+
+	// Next Key of the GFCI to go to
+	Next    string `json:"next"`
+	Outlets []struct {
+		Box    string `json:"box"`
+		Device string `json:"device"`
+		Label  string `json:"label"`
+	} `json:"outlets"`
+	Pictures int        `json:"pictures"`
+	Say      []string   `json:"say"`
+	Shop     string     `json:"shop"`
+	Signs    []string   `json:"signs"`
+	Stage    VisitStage `json:"stage"`
+	Title    string     `json:"title"`
+}
+
+// VisitStage defines model for Visit.Stage.
+type VisitStage string
+
+// VisitAnswer defines model for VisitAnswer.
+type VisitAnswer = visit.Answer
+
+// VisitLink defines model for VisitLink.
+type VisitLink struct {
+	ExpiresAt time.Time `json:"expiresAt"`
+
+	// Path To be put behind the address of this server
+	Path string `json:"path"`
+}
+
 // Volts Volts rms; the last three against a known ground
 type Volts struct {
 	GroundEarth   *float32 `json:"groundEarth,omitempty"`
@@ -793,7 +1142,8 @@ type Work struct {
 	Stays []string `json:"stays"`
 
 	// Tracer A simulated transmitter and receiver are at hand
-	Tracer bool `json:"tracer"`
+	Tracer  bool  `json:"tracer"`
+	Version int64 `json:"version"`
 }
 
 // BoxID defines model for BoxID.
@@ -802,8 +1152,26 @@ type BoxID = string
 // CallID defines model for CallID.
 type CallID = int64
 
+// PanelID defines model for PanelID.
+type PanelID = int64
+
 // ReadingID defines model for ReadingID.
 type ReadingID = string
+
+// RunID defines model for RunID.
+type RunID = int64
+
+// SentAs defines model for SentAs.
+type SentAs = string
+
+// SiteID defines model for SiteID.
+type SiteID = int64
+
+// Token defines model for Token.
+type Token = string
+
+// BackupsNow defines model for BackupsNow.
+type BackupsNow = Backups
 
 // BoxNow defines model for BoxNow.
 type BoxNow = OpenedBox
@@ -814,16 +1182,43 @@ type CallNow = Call
 // Refused defines model for Refused.
 type Refused = Problem
 
+// RunNow defines model for RunNow.
+type RunNow = RunBook
+
+// SessionNow defines model for SessionNow.
+type SessionNow = Session
+
+// SiteNow defines model for SiteNow.
+type SiteNow = SiteBook
+
+// VisitNow defines model for VisitNow.
+type VisitNow = Visit
+
 // WorkNow defines model for WorkNow.
 type WorkNow = Work
+
+// ListCallsParams defines parameters for ListCalls.
+type ListCallsParams struct {
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
 
 // SetChangedJSONBody defines parameters for SetChanged.
 type SetChangedJSONBody struct {
 	Changed bool `json:"changed"`
 }
 
+// SettleConflictJSONBody defines parameters for SettleConflict.
+type SettleConflictJSONBody struct {
+	Take SettleConflictJSONBodyTake `json:"take"`
+}
+
+// SettleConflictJSONBodyTake defines parameters for SettleConflict.
+type SettleConflictJSONBodyTake string
+
 // AddPictureParams defines parameters for AddPicture.
 type AddPictureParams struct {
+	// Id Made by who sends it: the same again changes nothing
+	Id    SentAs  `form:"id" json:"id"`
 	Phase string  `form:"phase" json:"phase"`
 	Box   *string `form:"box,omitempty" json:"box,omitempty"`
 }
@@ -831,6 +1226,75 @@ type AddPictureParams struct {
 // AskWhyJSONBody defines parameters for AskWhy.
 type AskWhyJSONBody struct {
 	Faults []Fault `json:"faults"`
+}
+
+// SetPanelJSONBody defines parameters for SetPanel.
+type SetPanelJSONBody struct {
+	Directory Directory `json:"directory"`
+	Name      string    `json:"name"`
+}
+
+// AddPersonJSONBody defines parameters for AddPerson.
+type AddPersonJSONBody struct {
+	Name       string `json:"name"`
+	Passphrase string `json:"passphrase"`
+	Role       Role   `json:"role"`
+}
+
+// ChangePersonJSONBody defines parameters for ChangePerson.
+type ChangePersonJSONBody struct {
+	Passphrase *string `json:"passphrase,omitempty"`
+	Role       *Role   `json:"role,omitempty"`
+	Withdrawn  *bool   `json:"withdrawn,omitempty"`
+}
+
+// SetInstalledJSONBody defines parameters for SetInstalled.
+type SetInstalledJSONBody struct {
+	InstalledAt *openapi_types.Date `json:"installedAt,omitempty"`
+}
+
+// SearchParams defines parameters for Search.
+type SearchParams struct {
+	Q string `form:"q" json:"q"`
+}
+
+// SignInJSONBody defines parameters for SignIn.
+type SignInJSONBody struct {
+	Name       string `json:"name"`
+	Passphrase string `json:"passphrase"`
+}
+
+// ChangePassphraseJSONBody defines parameters for ChangePassphrase.
+type ChangePassphraseJSONBody struct {
+	New string `json:"new"`
+	Old string `json:"old"`
+}
+
+// ListSitesParams defines parameters for ListSites.
+type ListSitesParams struct {
+	From *int `form:"from,omitempty" json:"from,omitempty"`
+}
+
+// AddSiteParams defines parameters for AddSite.
+type AddSiteParams struct {
+	From *int `form:"from,omitempty" json:"from,omitempty"`
+}
+
+// AddPanelJSONBody defines parameters for AddPanel.
+type AddPanelJSONBody struct {
+	Name string `json:"name"`
+}
+
+// AnswerVisitJSONBody defines parameters for AnswerVisit.
+type AnswerVisitJSONBody struct {
+	Answer VisitAnswer `json:"answer"`
+	Id     string      `json:"id"`
+}
+
+// PicturesOfVisitParams defines parameters for PicturesOfVisit.
+type PicturesOfVisitParams struct {
+	// Id Made by who sends it: the same again changes nothing
+	Id SentAs `form:"id" json:"id"`
 }
 
 // CreateCallJSONRequestBody defines body for CreateCall for application/json ContentType.
@@ -853,6 +1317,9 @@ type SetChangedJSONRequestBody SetChangedJSONBody
 
 // SetConditionsJSONRequestBody defines body for SetConditions for application/json ContentType.
 type SetConditionsJSONRequestBody = Conditions
+
+// SettleConflictJSONRequestBody defines body for SettleConflict for application/json ContentType.
+type SettleConflictJSONRequestBody SettleConflictJSONBody
 
 // SetDirectoryJSONRequestBody defines body for SetDirectory for application/json ContentType.
 type SetDirectoryJSONRequestBody = Directory
@@ -890,6 +1357,9 @@ type AddStopJSONRequestBody = NewStop
 // ChangeStopJSONRequestBody defines body for ChangeStop for application/json ContentType.
 type ChangeStopJSONRequestBody = StopChange
 
+// UsePartJSONRequestBody defines body for UsePart for application/json ContentType.
+type UsePartJSONRequestBody = Move
+
 // AskWhyJSONRequestBody defines body for AskWhy for application/json ContentType.
 type AskWhyJSONRequestBody AskWhyJSONBody
 
@@ -899,20 +1369,65 @@ type SetHouseJSONRequestBody = Shop
 // SetLampsJSONRequestBody defines body for SetLamps for application/json ContentType.
 type SetLampsJSONRequestBody = LampOrder
 
+// SetPanelJSONRequestBody defines body for SetPanel for application/json ContentType.
+type SetPanelJSONRequestBody SetPanelJSONBody
+
+// AddPersonJSONRequestBody defines body for AddPerson for application/json ContentType.
+type AddPersonJSONRequestBody AddPersonJSONBody
+
+// ChangePersonJSONRequestBody defines body for ChangePerson for application/json ContentType.
+type ChangePersonJSONRequestBody ChangePersonJSONBody
+
 // SetPracticeJSONRequestBody defines body for SetPractice for application/json ContentType.
 type SetPracticeJSONRequestBody = Practice
+
+// SetInstalledJSONRequestBody defines body for SetInstalled for application/json ContentType.
+type SetInstalledJSONRequestBody SetInstalledJSONBody
+
+// SignInJSONRequestBody defines body for SignIn for application/json ContentType.
+type SignInJSONRequestBody SignInJSONBody
+
+// ChangePassphraseJSONRequestBody defines body for ChangePassphrase for application/json ContentType.
+type ChangePassphraseJSONRequestBody ChangePassphraseJSONBody
+
+// AddSiteJSONRequestBody defines body for AddSite for application/json ContentType.
+type AddSiteJSONRequestBody = SiteChange
+
+// ChangeSiteJSONRequestBody defines body for ChangeSite for application/json ContentType.
+type ChangeSiteJSONRequestBody = SiteChange
+
+// AddPanelJSONRequestBody defines body for AddPanel for application/json ContentType.
+type AddPanelJSONRequestBody AddPanelJSONBody
+
+// AddStockJSONRequestBody defines body for AddStock for application/json ContentType.
+type AddStockJSONRequestBody = Move
 
 // WorkSumJSONRequestBody defines body for WorkSum for application/json ContentType.
 type WorkSumJSONRequestBody = SumValues
 
+// AnswerVisitJSONRequestBody defines body for AnswerVisit for application/json ContentType.
+type AnswerVisitJSONRequestBody AnswerVisitJSONBody
+
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// GetArchive Everything as one open archive, a zip of JSON, CSV and photographs
+	// (GET /api/archive)
+	GetArchive(ctx *echo.Context) error
+	// ListBackups The backups there are
+	// (GET /api/backups)
+	ListBackups(ctx *echo.Context) error
+	// MakeBackup Make one now, while work goes on
+	// (POST /api/backups)
+	MakeBackup(ctx *echo.Context) error
+	// GetBackup A backup as a file
+	// (GET /api/backups/{backup})
+	GetBackup(ctx *echo.Context, backup string) error
 	// GetBasics What the screens need to know before any call
 	// (GET /api/basics)
 	GetBasics(ctx *echo.Context) error
-	// ListCalls The day's calls, newest first
+	// ListCalls The calls in hand and the newest handed over; or those handed over before the given one
 	// (GET /api/calls)
-	ListCalls(ctx *echo.Context) error
+	ListCalls(ctx *echo.Context, params ListCallsParams) error
 	// CreateCall A new call
 	// (POST /api/calls)
 	CreateCall(ctx *echo.Context) error
@@ -961,6 +1476,9 @@ type ServerInterface interface {
 	// SetConditions What is known of the place beside its circuit, and what is complained of
 	// (PUT /api/calls/{call}/conditions)
 	SetConditions(ctx *echo.Context, call CallID) error
+	// SettleConflict Keep the value in force, or take the other
+	// (POST /api/calls/{call}/conflicts/{conflict})
+	SettleConflict(ctx *echo.Context, call CallID, conflict int64) error
 	// SetDirectory The panel's directory as it is written
 	// (PUT /api/calls/{call}/directory)
 	SetDirectory(ctx *echo.Context, call CallID) error
@@ -1000,6 +1518,9 @@ type ServerInterface interface {
 	// MarkReading Take a reading back or put it back in force, mark it doubtful or trust it again
 	// (PATCH /api/calls/{call}/readings/{reading})
 	MarkReading(ctx *echo.Context, call CallID, reading ReadingID) error
+	// RedoCall Bring back what was taken back last
+	// (POST /api/calls/{call}/redo)
+	RedoCall(ctx *echo.Context, call CallID) error
 	// GetReport What the report says
 	// (GET /api/calls/{call}/report)
 	GetReport(ctx *echo.Context, call CallID) error
@@ -1018,6 +1539,18 @@ type ServerInterface interface {
 	// TraceBreaker What the simulated receiver shows over the breakers, on the first or second pass
 	// (GET /api/calls/{call}/tracer/{pass})
 	TraceBreaker(ctx *echo.Context, call CallID, pass int) error
+	// UndoCall Take back the last thing done on the call, whoever did it
+	// (POST /api/calls/{call}/undo)
+	UndoCall(ctx *echo.Context, call CallID) error
+	// UsePart A part was used up, or given back to the van (count below zero)
+	// (POST /api/calls/{call}/used)
+	UsePart(ctx *echo.Context, call CallID) error
+	// EndVisit The customer's link ends
+	// (DELETE /api/calls/{call}/visit)
+	EndVisit(ctx *echo.Context, call CallID) error
+	// MakeVisit A link for the customer; an earlier one of the call ends
+	// (POST /api/calls/{call}/visit)
+	MakeVisit(ctx *echo.Context, call CallID) error
 	// AskWhy Each reading held against one suspect
 	// (POST /api/calls/{call}/why)
 	AskWhy(ctx *echo.Context, call CallID) error
@@ -1033,23 +1566,138 @@ type ServerInterface interface {
 	// SetLamps Which lamp of the shop's plug tester stands for which pair, left to right
 	// (PUT /api/lamps)
 	SetLamps(ctx *echo.Context) error
+	// SetPanel A panel's name and directory
+	// (PUT /api/panels/{panel})
+	SetPanel(ctx *echo.Context, panel PanelID) error
+	// ExportDirectory The directory as CSV
+	// (GET /api/panels/{panel}/directory.csv)
+	ExportDirectory(ctx *echo.Context, panel PanelID) error
+	// ImportDirectory Take the directory from CSV (breaker, amps, serves)
+	// (PUT /api/panels/{panel}/directory.csv)
+	ImportDirectory(ctx *echo.Context, panel PanelID) error
+	// ListPeople Everybody who may sign in, or might once
+	// (GET /api/people)
+	ListPeople(ctx *echo.Context) error
+	// AddPerson Somebody who may sign in
+	// (POST /api/people)
+	AddPerson(ctx *echo.Context) error
+	// ChangePerson Another role, another passphrase, or no access any more; their sessions end
+	// (PATCH /api/people/{person})
+	ChangePerson(ctx *echo.Context, person int64) error
 	// GetPractice The weights, minutes and tools the shop's diagnoses rest on, beside the usual ones
 	// (GET /api/practice)
 	GetPractice(ctx *echo.Context) error
 	// SetPractice Set them; what is absent is as usual again
 	// (PUT /api/practice)
 	SetPractice(ctx *echo.Context) error
+	// GetRun The outlets of a run, and what each showed over the calls
+	// (GET /api/runs/{run})
+	GetRun(ctx *echo.Context, run RunID) error
+	// SetInstalled When a GFCI was put in; absent, nobody knows
+	// (PUT /api/runs/{run}/gfcis/{device})
+	SetInstalled(ctx *echo.Context, run RunID, device string) error
+	// Search Calls and sites that have all the words
+	// (GET /api/search)
+	Search(ctx *echo.Context, params SearchParams) error
+	// SignOut Sign out
+	// (DELETE /api/session)
+	SignOut(ctx *echo.Context) error
+	// GetSession Who is signed in, and whether anybody has to
+	// (GET /api/session)
+	GetSession(ctx *echo.Context) error
+	// SignIn Sign in
+	// (POST /api/session)
+	SignIn(ctx *echo.Context) error
+	// ChangePassphrase Change one's own passphrase; other sessions end
+	// (PUT /api/session/passphrase)
+	ChangePassphrase(ctx *echo.Context) error
+	// ListSites The sites, newest first, fifty from the given number on
+	// (GET /api/sites)
+	ListSites(ctx *echo.Context, params ListSitesParams) error
+	// AddSite A new site with its main panel
+	// (POST /api/sites)
+	AddSite(ctx *echo.Context, params AddSiteParams) error
+	// GetSite All that is known of a site
+	// (GET /api/sites/{site})
+	GetSite(ctx *echo.Context, site SiteID) error
+	// ChangeSite Correct name, address or notes
+	// (PATCH /api/sites/{site})
+	ChangeSite(ctx *echo.Context, site SiteID) error
+	// AddPanel Another panel
+	// (POST /api/sites/{site}/panels)
+	AddPanel(ctx *echo.Context, site SiteID) error
+	// GetStock What the vans have
+	// (GET /api/stock)
+	GetStock(ctx *echo.Context) error
+	// AddStock Parts put on a van (count above zero) or taken off
+	// (POST /api/stock)
+	AddStock(ctx *echo.Context) error
 	// ListSums The sums, with what each asks
 	// (GET /api/sums)
 	ListSums(ctx *echo.Context) error
 	// WorkSum What it comes to
 	// (POST /api/sums/{sum})
 	WorkSum(ctx *echo.Context, sum string) error
+	// ListTestsDue GFCIs of all sites whose test is due, the longest due first
+	// (GET /api/tests-due)
+	ListTestsDue(ctx *echo.Context) error
+	// GetVisit The customer's page
+	// (GET /api/visits/{token})
+	GetVisit(ctx *echo.Context, token Token) error
+	// AnswerVisit The customer answers; the same id again changes nothing
+	// (POST /api/visits/{token}/answers)
+	AnswerVisit(ctx *echo.Context, token Token) error
+	// PicturesOfVisit A photograph of the customer's, JPEG or PNG; position data is not kept
+	// (POST /api/visits/{token}/pictures)
+	PicturesOfVisit(ctx *echo.Context, token Token, params PicturesOfVisitParams) error
 }
 
 // ServerInterfaceWrapper converts echo contexts to parameters.
 type ServerInterfaceWrapper struct {
 	Handler ServerInterface
+}
+
+// GetArchive converts echo context to params.
+func (w *ServerInterfaceWrapper) GetArchive(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetArchive(ctx)
+	return err
+}
+
+// ListBackups converts echo context to params.
+func (w *ServerInterfaceWrapper) ListBackups(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListBackups(ctx)
+	return err
+}
+
+// MakeBackup converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeBackup(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeBackup(ctx)
+	return err
+}
+
+// GetBackup converts echo context to params.
+func (w *ServerInterfaceWrapper) GetBackup(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "backup" -------------
+	var backup string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "backup", ctx.Param("backup"), &backup, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter backup: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetBackup(ctx, backup)
+	return err
 }
 
 // GetBasics converts echo context to params.
@@ -1065,8 +1713,17 @@ func (w *ServerInterfaceWrapper) GetBasics(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) ListCalls(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListCallsParams
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListCalls(ctx)
+	err = w.Handler.ListCalls(ctx, params)
 	return err
 }
 
@@ -1375,6 +2032,30 @@ func (w *ServerInterfaceWrapper) SetConditions(ctx *echo.Context) error {
 	return err
 }
 
+// SettleConflict converts echo context to params.
+func (w *ServerInterfaceWrapper) SettleConflict(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "conflict" -------------
+	var conflict int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "conflict", ctx.Param("conflict"), &conflict, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter conflict: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SettleConflict(ctx, call, conflict)
+	return err
+}
+
 // SetDirectory converts echo context to params.
 func (w *ServerInterfaceWrapper) SetDirectory(ctx *echo.Context) error {
 	var err error
@@ -1540,6 +2221,13 @@ func (w *ServerInterfaceWrapper) AddPicture(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params AddPictureParams
+	// ------------- Required query parameter "id" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "id", ctx.QueryParams(), &params.Id, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
 	// ------------- Required query parameter "phase" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "phase", ctx.QueryParams(), &params.Phase, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -1644,6 +2332,22 @@ func (w *ServerInterfaceWrapper) MarkReading(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.MarkReading(ctx, call, reading)
+	return err
+}
+
+// RedoCall converts echo context to params.
+func (w *ServerInterfaceWrapper) RedoCall(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RedoCall(ctx, call)
 	return err
 }
 
@@ -1767,6 +2471,70 @@ func (w *ServerInterfaceWrapper) TraceBreaker(ctx *echo.Context) error {
 	return err
 }
 
+// UndoCall converts echo context to params.
+func (w *ServerInterfaceWrapper) UndoCall(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.UndoCall(ctx, call)
+	return err
+}
+
+// UsePart converts echo context to params.
+func (w *ServerInterfaceWrapper) UsePart(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.UsePart(ctx, call)
+	return err
+}
+
+// EndVisit converts echo context to params.
+func (w *ServerInterfaceWrapper) EndVisit(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EndVisit(ctx, call)
+	return err
+}
+
+// MakeVisit converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeVisit(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeVisit(ctx, call)
+	return err
+}
+
 // AskWhy converts echo context to params.
 func (w *ServerInterfaceWrapper) AskWhy(ctx *echo.Context) error {
 	var err error
@@ -1826,6 +2594,88 @@ func (w *ServerInterfaceWrapper) SetLamps(ctx *echo.Context) error {
 	return err
 }
 
+// SetPanel converts echo context to params.
+func (w *ServerInterfaceWrapper) SetPanel(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "panel" -------------
+	var panel PanelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "panel", ctx.Param("panel"), &panel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter panel: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetPanel(ctx, panel)
+	return err
+}
+
+// ExportDirectory converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportDirectory(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "panel" -------------
+	var panel PanelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "panel", ctx.Param("panel"), &panel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter panel: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportDirectory(ctx, panel)
+	return err
+}
+
+// ImportDirectory converts echo context to params.
+func (w *ServerInterfaceWrapper) ImportDirectory(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "panel" -------------
+	var panel PanelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "panel", ctx.Param("panel"), &panel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter panel: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ImportDirectory(ctx, panel)
+	return err
+}
+
+// ListPeople converts echo context to params.
+func (w *ServerInterfaceWrapper) ListPeople(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListPeople(ctx)
+	return err
+}
+
+// AddPerson converts echo context to params.
+func (w *ServerInterfaceWrapper) AddPerson(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddPerson(ctx)
+	return err
+}
+
+// ChangePerson converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangePerson(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "person" -------------
+	var person int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "person", ctx.Param("person"), &person, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter person: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangePerson(ctx, person)
+	return err
+}
+
 // GetPractice converts echo context to params.
 func (w *ServerInterfaceWrapper) GetPractice(ctx *echo.Context) error {
 	var err error
@@ -1841,6 +2691,202 @@ func (w *ServerInterfaceWrapper) SetPractice(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SetPractice(ctx)
+	return err
+}
+
+// GetRun converts echo context to params.
+func (w *ServerInterfaceWrapper) GetRun(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "run" -------------
+	var run RunID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "run", ctx.Param("run"), &run, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter run: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetRun(ctx, run)
+	return err
+}
+
+// SetInstalled converts echo context to params.
+func (w *ServerInterfaceWrapper) SetInstalled(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "run" -------------
+	var run RunID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "run", ctx.Param("run"), &run, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter run: %s", err))
+	}
+
+	// ------------- Path parameter "device" -------------
+	var device string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "device", ctx.Param("device"), &device, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter device: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetInstalled(ctx, run, device)
+	return err
+}
+
+// Search converts echo context to params.
+func (w *ServerInterfaceWrapper) Search(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SearchParams
+	// ------------- Required query parameter "q" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "q", ctx.QueryParams(), &params.Q, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter q: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Search(ctx, params)
+	return err
+}
+
+// SignOut converts echo context to params.
+func (w *ServerInterfaceWrapper) SignOut(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SignOut(ctx)
+	return err
+}
+
+// GetSession converts echo context to params.
+func (w *ServerInterfaceWrapper) GetSession(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetSession(ctx)
+	return err
+}
+
+// SignIn converts echo context to params.
+func (w *ServerInterfaceWrapper) SignIn(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SignIn(ctx)
+	return err
+}
+
+// ChangePassphrase converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangePassphrase(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangePassphrase(ctx)
+	return err
+}
+
+// ListSites converts echo context to params.
+func (w *ServerInterfaceWrapper) ListSites(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListSitesParams
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", ctx.QueryParams(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter from: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListSites(ctx, params)
+	return err
+}
+
+// AddSite converts echo context to params.
+func (w *ServerInterfaceWrapper) AddSite(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AddSiteParams
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", ctx.QueryParams(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter from: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddSite(ctx, params)
+	return err
+}
+
+// GetSite converts echo context to params.
+func (w *ServerInterfaceWrapper) GetSite(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "site" -------------
+	var site SiteID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "site", ctx.Param("site"), &site, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter site: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetSite(ctx, site)
+	return err
+}
+
+// ChangeSite converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeSite(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "site" -------------
+	var site SiteID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "site", ctx.Param("site"), &site, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter site: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangeSite(ctx, site)
+	return err
+}
+
+// AddPanel converts echo context to params.
+func (w *ServerInterfaceWrapper) AddPanel(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "site" -------------
+	var site SiteID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "site", ctx.Param("site"), &site, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter site: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddPanel(ctx, site)
+	return err
+}
+
+// GetStock converts echo context to params.
+func (w *ServerInterfaceWrapper) GetStock(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetStock(ctx)
+	return err
+}
+
+// AddStock converts echo context to params.
+func (w *ServerInterfaceWrapper) AddStock(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddStock(ctx)
 	return err
 }
 
@@ -1866,6 +2912,72 @@ func (w *ServerInterfaceWrapper) WorkSum(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.WorkSum(ctx, sum)
+	return err
+}
+
+// ListTestsDue converts echo context to params.
+func (w *ServerInterfaceWrapper) ListTestsDue(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListTestsDue(ctx)
+	return err
+}
+
+// GetVisit converts echo context to params.
+func (w *ServerInterfaceWrapper) GetVisit(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "token" -------------
+	var token Token
+
+	err = runtime.BindStyledParameterWithOptions("simple", "token", ctx.Param("token"), &token, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter token: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetVisit(ctx, token)
+	return err
+}
+
+// AnswerVisit converts echo context to params.
+func (w *ServerInterfaceWrapper) AnswerVisit(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "token" -------------
+	var token Token
+
+	err = runtime.BindStyledParameterWithOptions("simple", "token", ctx.Param("token"), &token, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter token: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AnswerVisit(ctx, token)
+	return err
+}
+
+// PicturesOfVisit converts echo context to params.
+func (w *ServerInterfaceWrapper) PicturesOfVisit(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "token" -------------
+	var token Token
+
+	err = runtime.BindStyledParameterWithOptions("simple", "token", ctx.Param("token"), &token, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter token: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PicturesOfVisitParams
+	// ------------- Required query parameter "id" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "id", ctx.QueryParams(), &params.Id, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PicturesOfVisit(ctx, token, params)
 	return err
 }
 
@@ -1954,6 +3066,40 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PATCH(options.BaseURL+"/api/calls/:call/pictures/:picture", wrapper.MarkPicture, options.OperationMiddlewares["markPicture"]...)
 	router.GET(options.BaseURL+"/api/calls/:call/report", wrapper.GetReport, options.OperationMiddlewares["getReport"]...)
 	router.GET(options.BaseURL+"/api/calls/:call/papers/:paper", wrapper.GetPaper, options.OperationMiddlewares["getPaper"]...)
+	router.POST(options.BaseURL+"/api/calls/:call/undo", wrapper.UndoCall, options.OperationMiddlewares["undoCall"]...)
+	router.POST(options.BaseURL+"/api/calls/:call/redo", wrapper.RedoCall, options.OperationMiddlewares["redoCall"]...)
+	router.POST(options.BaseURL+"/api/calls/:call/conflicts/:conflict", wrapper.SettleConflict, options.OperationMiddlewares["settleConflict"]...)
+	router.POST(options.BaseURL+"/api/calls/:call/used", wrapper.UsePart, options.OperationMiddlewares["usePart"]...)
+	router.DELETE(options.BaseURL+"/api/calls/:call/visit", wrapper.EndVisit, options.OperationMiddlewares["endVisit"]...)
+	router.POST(options.BaseURL+"/api/calls/:call/visit", wrapper.MakeVisit, options.OperationMiddlewares["makeVisit"]...)
+	router.GET(options.BaseURL+"/api/visits/:token", wrapper.GetVisit, options.OperationMiddlewares["getVisit"]...)
+	router.POST(options.BaseURL+"/api/visits/:token/answers", wrapper.AnswerVisit, options.OperationMiddlewares["answerVisit"]...)
+	router.POST(options.BaseURL+"/api/visits/:token/pictures", wrapper.PicturesOfVisit, options.OperationMiddlewares["picturesOfVisit"]...)
+	router.GET(options.BaseURL+"/api/sites", wrapper.ListSites, options.OperationMiddlewares["listSites"]...)
+	router.POST(options.BaseURL+"/api/sites", wrapper.AddSite, options.OperationMiddlewares["addSite"]...)
+	router.GET(options.BaseURL+"/api/sites/:site", wrapper.GetSite, options.OperationMiddlewares["getSite"]...)
+	router.PATCH(options.BaseURL+"/api/sites/:site", wrapper.ChangeSite, options.OperationMiddlewares["changeSite"]...)
+	router.POST(options.BaseURL+"/api/sites/:site/panels", wrapper.AddPanel, options.OperationMiddlewares["addPanel"]...)
+	router.PUT(options.BaseURL+"/api/panels/:panel", wrapper.SetPanel, options.OperationMiddlewares["setPanel"]...)
+	router.GET(options.BaseURL+"/api/panels/:panel/directory.csv", wrapper.ExportDirectory, options.OperationMiddlewares["exportDirectory"]...)
+	router.PUT(options.BaseURL+"/api/panels/:panel/directory.csv", wrapper.ImportDirectory, options.OperationMiddlewares["importDirectory"]...)
+	router.GET(options.BaseURL+"/api/runs/:run", wrapper.GetRun, options.OperationMiddlewares["getRun"]...)
+	router.PUT(options.BaseURL+"/api/runs/:run/gfcis/:device", wrapper.SetInstalled, options.OperationMiddlewares["setInstalled"]...)
+	router.GET(options.BaseURL+"/api/tests-due", wrapper.ListTestsDue, options.OperationMiddlewares["listTestsDue"]...)
+	router.GET(options.BaseURL+"/api/search", wrapper.Search, options.OperationMiddlewares["search"]...)
+	router.GET(options.BaseURL+"/api/stock", wrapper.GetStock, options.OperationMiddlewares["getStock"]...)
+	router.POST(options.BaseURL+"/api/stock", wrapper.AddStock, options.OperationMiddlewares["addStock"]...)
+	router.DELETE(options.BaseURL+"/api/session", wrapper.SignOut, options.OperationMiddlewares["signOut"]...)
+	router.GET(options.BaseURL+"/api/session", wrapper.GetSession, options.OperationMiddlewares["getSession"]...)
+	router.POST(options.BaseURL+"/api/session", wrapper.SignIn, options.OperationMiddlewares["signIn"]...)
+	router.PUT(options.BaseURL+"/api/session/passphrase", wrapper.ChangePassphrase, options.OperationMiddlewares["changePassphrase"]...)
+	router.GET(options.BaseURL+"/api/people", wrapper.ListPeople, options.OperationMiddlewares["listPeople"]...)
+	router.POST(options.BaseURL+"/api/people", wrapper.AddPerson, options.OperationMiddlewares["addPerson"]...)
+	router.PATCH(options.BaseURL+"/api/people/:person", wrapper.ChangePerson, options.OperationMiddlewares["changePerson"]...)
+	router.GET(options.BaseURL+"/api/backups", wrapper.ListBackups, options.OperationMiddlewares["listBackups"]...)
+	router.POST(options.BaseURL+"/api/backups", wrapper.MakeBackup, options.OperationMiddlewares["makeBackup"]...)
+	router.GET(options.BaseURL+"/api/backups/:backup", wrapper.GetBackup, options.OperationMiddlewares["getBackup"]...)
+	router.GET(options.BaseURL+"/api/archive", wrapper.GetArchive, options.OperationMiddlewares["getArchive"]...)
 	router.GET(options.BaseURL+"/api/house", wrapper.GetHouse, options.OperationMiddlewares["getHouse"]...)
 	router.PUT(options.BaseURL+"/api/house", wrapper.SetHouse, options.OperationMiddlewares["setHouse"]...)
 	router.GET(options.BaseURL+"/api/sums", wrapper.ListSums, options.OperationMiddlewares["listSums"]...)
@@ -1965,13 +3111,200 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 
 }
 
+type BackupsNowJSONResponse Backups
+
 type BoxNowJSONResponse OpenedBox
 
 type CallNowJSONResponse Call
 
 type RefusedApplicationProblemPlusJSONResponse Problem
 
+type RunNowJSONResponse RunBook
+
+type SessionNowJSONResponse Session
+
+type SiteNowJSONResponse SiteBook
+
+type VisitNowJSONResponse Visit
+
 type WorkNowJSONResponse Work
+
+type GetArchiveRequestObject struct {
+}
+
+type GetArchiveResponseObject interface {
+	VisitGetArchiveResponse(w http.ResponseWriter) error
+}
+
+type GetArchive200ResponseHeaders struct {
+	ContentDisposition string
+}
+
+type GetArchive200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	Headers       GetArchive200ResponseHeaders
+	ContentLength int64
+}
+
+func (response GetArchive200ApplicationoctetStreamResponse) VisitGetArchiveResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprint(response.Headers.ContentDisposition))
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetArchivedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetArchivedefaultApplicationProblemPlusJSONResponse) VisitGetArchiveResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListBackupsRequestObject struct {
+}
+
+type ListBackupsResponseObject interface {
+	VisitListBackupsResponse(w http.ResponseWriter) error
+}
+
+type ListBackups200JSONResponse struct{ BackupsNowJSONResponse }
+
+func (response ListBackups200JSONResponse) VisitListBackupsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListBackupsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListBackupsdefaultApplicationProblemPlusJSONResponse) VisitListBackupsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeBackupRequestObject struct {
+}
+
+type MakeBackupResponseObject interface {
+	VisitMakeBackupResponse(w http.ResponseWriter) error
+}
+
+type MakeBackup201JSONResponse struct{ BackupsNowJSONResponse }
+
+func (response MakeBackup201JSONResponse) VisitMakeBackupResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeBackupdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeBackupdefaultApplicationProblemPlusJSONResponse) VisitMakeBackupResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBackupRequestObject struct {
+	Backup string `json:"backup"`
+}
+
+type GetBackupResponseObject interface {
+	VisitGetBackupResponse(w http.ResponseWriter) error
+}
+
+type GetBackup200ResponseHeaders struct {
+	ContentDisposition string
+}
+
+type GetBackup200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	Headers       GetBackup200ResponseHeaders
+	ContentLength int64
+}
+
+func (response GetBackup200ApplicationoctetStreamResponse) VisitGetBackupResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprint(response.Headers.ContentDisposition))
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetBackupdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetBackupdefaultApplicationProblemPlusJSONResponse) VisitGetBackupResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type GetBasicsRequestObject struct {
 }
@@ -2012,6 +3345,7 @@ func (response GetBasicsdefaultApplicationProblemPlusJSONResponse) VisitGetBasic
 }
 
 type ListCallsRequestObject struct {
+	Params ListCallsParams
 }
 
 type ListCallsResponseObject interface {
@@ -2706,6 +4040,47 @@ func (response SetConditionsdefaultApplicationProblemPlusJSONResponse) VisitSetC
 	return err
 }
 
+type SettleConflictRequestObject struct {
+	Call     CallID `json:"call"`
+	Conflict int64  `json:"conflict"`
+	Body     *SettleConflictJSONRequestBody
+}
+
+type SettleConflictResponseObject interface {
+	VisitSettleConflictResponse(w http.ResponseWriter) error
+}
+
+type SettleConflict200JSONResponse struct{ CallNowJSONResponse }
+
+func (response SettleConflict200JSONResponse) VisitSettleConflictResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SettleConflictdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SettleConflictdefaultApplicationProblemPlusJSONResponse) VisitSettleConflictResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SetDirectoryRequestObject struct {
 	Call CallID `json:"call"`
 	Body *SetDirectoryJSONRequestBody
@@ -3250,6 +4625,45 @@ func (response MarkReadingdefaultApplicationProblemPlusJSONResponse) VisitMarkRe
 	return err
 }
 
+type RedoCallRequestObject struct {
+	Call CallID `json:"call"`
+}
+
+type RedoCallResponseObject interface {
+	VisitRedoCallResponse(w http.ResponseWriter) error
+}
+
+type RedoCall200JSONResponse struct{ CallNowJSONResponse }
+
+func (response RedoCall200JSONResponse) VisitRedoCallResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RedoCalldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RedoCalldefaultApplicationProblemPlusJSONResponse) VisitRedoCallResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetReportRequestObject struct {
 	Call CallID `json:"call"`
 }
@@ -3490,6 +4904,163 @@ func (response TraceBreakerdefaultApplicationProblemPlusJSONResponse) VisitTrace
 	return err
 }
 
+type UndoCallRequestObject struct {
+	Call CallID `json:"call"`
+}
+
+type UndoCallResponseObject interface {
+	VisitUndoCallResponse(w http.ResponseWriter) error
+}
+
+type UndoCall200JSONResponse struct{ CallNowJSONResponse }
+
+func (response UndoCall200JSONResponse) VisitUndoCallResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UndoCalldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UndoCalldefaultApplicationProblemPlusJSONResponse) VisitUndoCallResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UsePartRequestObject struct {
+	Call CallID `json:"call"`
+	Body *UsePartJSONRequestBody
+}
+
+type UsePartResponseObject interface {
+	VisitUsePartResponse(w http.ResponseWriter) error
+}
+
+type UsePart201JSONResponse struct{ CallNowJSONResponse }
+
+func (response UsePart201JSONResponse) VisitUsePartResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type UsePartdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response UsePartdefaultApplicationProblemPlusJSONResponse) VisitUsePartResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndVisitRequestObject struct {
+	Call CallID `json:"call"`
+}
+
+type EndVisitResponseObject interface {
+	VisitEndVisitResponse(w http.ResponseWriter) error
+}
+
+type EndVisit200JSONResponse struct{ CallNowJSONResponse }
+
+func (response EndVisit200JSONResponse) VisitEndVisitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndVisitdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndVisitdefaultApplicationProblemPlusJSONResponse) VisitEndVisitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeVisitRequestObject struct {
+	Call CallID `json:"call"`
+}
+
+type MakeVisitResponseObject interface {
+	VisitMakeVisitResponse(w http.ResponseWriter) error
+}
+
+type MakeVisit201JSONResponse VisitLink
+
+func (response MakeVisit201JSONResponse) VisitMakeVisitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeVisitdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeVisitdefaultApplicationProblemPlusJSONResponse) VisitMakeVisitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type AskWhyRequestObject struct {
 	Call CallID `json:"call"`
 	Body *AskWhyJSONRequestBody
@@ -3685,6 +5256,256 @@ func (response SetLampsdefaultApplicationProblemPlusJSONResponse) VisitSetLampsR
 	return err
 }
 
+type SetPanelRequestObject struct {
+	Panel PanelID `json:"panel"`
+	Body  *SetPanelJSONRequestBody
+}
+
+type SetPanelResponseObject interface {
+	VisitSetPanelResponse(w http.ResponseWriter) error
+}
+
+type SetPanel200JSONResponse struct{ SiteNowJSONResponse }
+
+func (response SetPanel200JSONResponse) VisitSetPanelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPaneldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetPaneldefaultApplicationProblemPlusJSONResponse) VisitSetPanelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportDirectoryRequestObject struct {
+	Panel PanelID `json:"panel"`
+}
+
+type ExportDirectoryResponseObject interface {
+	VisitExportDirectoryResponse(w http.ResponseWriter) error
+}
+
+type ExportDirectory200ResponseHeaders struct {
+	ContentDisposition string
+	ContentType        string
+}
+
+type ExportDirectory200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	Headers       ExportDirectory200ResponseHeaders
+	ContentLength int64
+}
+
+func (response ExportDirectory200ApplicationoctetStreamResponse) VisitExportDirectoryResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprint(response.Headers.ContentDisposition))
+	w.Header().Set("Content-Type", fmt.Sprint(response.Headers.ContentType))
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportDirectorydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportDirectorydefaultApplicationProblemPlusJSONResponse) VisitExportDirectoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ImportDirectoryRequestObject struct {
+	Panel PanelID `json:"panel"`
+	Body  io.Reader
+}
+
+type ImportDirectoryResponseObject interface {
+	VisitImportDirectoryResponse(w http.ResponseWriter) error
+}
+
+type ImportDirectory200JSONResponse struct{ SiteNowJSONResponse }
+
+func (response ImportDirectory200JSONResponse) VisitImportDirectoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ImportDirectorydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ImportDirectorydefaultApplicationProblemPlusJSONResponse) VisitImportDirectoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPeopleRequestObject struct {
+}
+
+type ListPeopleResponseObject interface {
+	VisitListPeopleResponse(w http.ResponseWriter) error
+}
+
+type ListPeople200JSONResponse []Person
+
+func (response ListPeople200JSONResponse) VisitListPeopleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPeopledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListPeopledefaultApplicationProblemPlusJSONResponse) VisitListPeopleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPersonRequestObject struct {
+	Body *AddPersonJSONRequestBody
+}
+
+type AddPersonResponseObject interface {
+	VisitAddPersonResponse(w http.ResponseWriter) error
+}
+
+type AddPerson201JSONResponse []Person
+
+func (response AddPerson201JSONResponse) VisitAddPersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPersondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddPersondefaultApplicationProblemPlusJSONResponse) VisitAddPersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePersonRequestObject struct {
+	Person int64 `json:"person"`
+	Body   *ChangePersonJSONRequestBody
+}
+
+type ChangePersonResponseObject interface {
+	VisitChangePersonResponse(w http.ResponseWriter) error
+}
+
+type ChangePerson200JSONResponse []Person
+
+func (response ChangePerson200JSONResponse) VisitChangePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePersondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangePersondefaultApplicationProblemPlusJSONResponse) VisitChangePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetPracticeRequestObject struct {
 }
 
@@ -3751,6 +5572,572 @@ type SetPracticedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SetPracticedefaultApplicationProblemPlusJSONResponse) VisitSetPracticeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRunRequestObject struct {
+	Run RunID `json:"run"`
+}
+
+type GetRunResponseObject interface {
+	VisitGetRunResponse(w http.ResponseWriter) error
+}
+
+type GetRun200JSONResponse struct{ RunNowJSONResponse }
+
+func (response GetRun200JSONResponse) VisitGetRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRundefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetRundefaultApplicationProblemPlusJSONResponse) VisitGetRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetInstalledRequestObject struct {
+	Run    RunID  `json:"run"`
+	Device string `json:"device"`
+	Body   *SetInstalledJSONRequestBody
+}
+
+type SetInstalledResponseObject interface {
+	VisitSetInstalledResponse(w http.ResponseWriter) error
+}
+
+type SetInstalled200JSONResponse struct{ RunNowJSONResponse }
+
+func (response SetInstalled200JSONResponse) VisitSetInstalledResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetInstalleddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetInstalleddefaultApplicationProblemPlusJSONResponse) VisitSetInstalledResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SearchRequestObject struct {
+	Params SearchParams
+}
+
+type SearchResponseObject interface {
+	VisitSearchResponse(w http.ResponseWriter) error
+}
+
+type Search200JSONResponse []Hit
+
+func (response Search200JSONResponse) VisitSearchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SearchdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SearchdefaultApplicationProblemPlusJSONResponse) VisitSearchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignOutRequestObject struct {
+}
+
+type SignOutResponseObject interface {
+	VisitSignOutResponse(w http.ResponseWriter) error
+}
+
+type SignOut200ResponseHeaders struct {
+	ClearSiteData string
+	SetCookie     string
+}
+
+type SignOut200JSONResponse struct {
+	Body    Session
+	Headers SignOut200ResponseHeaders
+}
+
+func (response SignOut200JSONResponse) VisitSignOutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Clear-Site-Data", fmt.Sprint(response.Headers.ClearSiteData))
+	w.Header().Set("Set-Cookie", fmt.Sprint(response.Headers.SetCookie))
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignOutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SignOutdefaultApplicationProblemPlusJSONResponse) VisitSignOutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSessionRequestObject struct {
+}
+
+type GetSessionResponseObject interface {
+	VisitGetSessionResponse(w http.ResponseWriter) error
+}
+
+type GetSession200JSONResponse struct{ SessionNowJSONResponse }
+
+func (response GetSession200JSONResponse) VisitGetSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSessiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSessiondefaultApplicationProblemPlusJSONResponse) VisitGetSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignInRequestObject struct {
+	Body *SignInJSONRequestBody
+}
+
+type SignInResponseObject interface {
+	VisitSignInResponse(w http.ResponseWriter) error
+}
+
+type SignIn200ResponseHeaders struct {
+	SetCookie string
+}
+
+type SignIn200JSONResponse struct {
+	Body    Session
+	Headers SignIn200ResponseHeaders
+}
+
+func (response SignIn200JSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Set-Cookie", fmt.Sprint(response.Headers.SetCookie))
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignIndefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePassphraseRequestObject struct {
+	Body *ChangePassphraseJSONRequestBody
+}
+
+type ChangePassphraseResponseObject interface {
+	VisitChangePassphraseResponse(w http.ResponseWriter) error
+}
+
+type ChangePassphrase200JSONResponse struct{ SessionNowJSONResponse }
+
+func (response ChangePassphrase200JSONResponse) VisitChangePassphraseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePassphrasedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangePassphrasedefaultApplicationProblemPlusJSONResponse) VisitChangePassphraseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSitesRequestObject struct {
+	Params ListSitesParams
+}
+
+type ListSitesResponseObject interface {
+	VisitListSitesResponse(w http.ResponseWriter) error
+}
+
+type ListSites200JSONResponse []SiteLine
+
+func (response ListSites200JSONResponse) VisitListSitesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSitesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListSitesdefaultApplicationProblemPlusJSONResponse) VisitListSitesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddSiteRequestObject struct {
+	Params AddSiteParams
+	Body   *AddSiteJSONRequestBody
+}
+
+type AddSiteResponseObject interface {
+	VisitAddSiteResponse(w http.ResponseWriter) error
+}
+
+type AddSite201JSONResponse struct{ SiteNowJSONResponse }
+
+func (response AddSite201JSONResponse) VisitAddSiteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddSitedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddSitedefaultApplicationProblemPlusJSONResponse) VisitAddSiteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSiteRequestObject struct {
+	Site SiteID `json:"site"`
+}
+
+type GetSiteResponseObject interface {
+	VisitGetSiteResponse(w http.ResponseWriter) error
+}
+
+type GetSite200JSONResponse struct{ SiteNowJSONResponse }
+
+func (response GetSite200JSONResponse) VisitGetSiteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSitedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSitedefaultApplicationProblemPlusJSONResponse) VisitGetSiteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeSiteRequestObject struct {
+	Site SiteID `json:"site"`
+	Body *ChangeSiteJSONRequestBody
+}
+
+type ChangeSiteResponseObject interface {
+	VisitChangeSiteResponse(w http.ResponseWriter) error
+}
+
+type ChangeSite200JSONResponse struct{ SiteNowJSONResponse }
+
+func (response ChangeSite200JSONResponse) VisitChangeSiteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeSitedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeSitedefaultApplicationProblemPlusJSONResponse) VisitChangeSiteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPanelRequestObject struct {
+	Site SiteID `json:"site"`
+	Body *AddPanelJSONRequestBody
+}
+
+type AddPanelResponseObject interface {
+	VisitAddPanelResponse(w http.ResponseWriter) error
+}
+
+type AddPanel201JSONResponse struct{ SiteNowJSONResponse }
+
+func (response AddPanel201JSONResponse) VisitAddPanelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPaneldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddPaneldefaultApplicationProblemPlusJSONResponse) VisitAddPanelResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetStockRequestObject struct {
+}
+
+type GetStockResponseObject interface {
+	VisitGetStockResponse(w http.ResponseWriter) error
+}
+
+type GetStock200JSONResponse []Have
+
+func (response GetStock200JSONResponse) VisitGetStockResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetStockdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetStockdefaultApplicationProblemPlusJSONResponse) VisitGetStockResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddStockRequestObject struct {
+	Body *AddStockJSONRequestBody
+}
+
+type AddStockResponseObject interface {
+	VisitAddStockResponse(w http.ResponseWriter) error
+}
+
+type AddStock201JSONResponse []Have
+
+func (response AddStock201JSONResponse) VisitAddStockResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddStockdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddStockdefaultApplicationProblemPlusJSONResponse) VisitAddStockResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3840,12 +6227,182 @@ func (response WorkSumdefaultApplicationProblemPlusJSONResponse) VisitWorkSumRes
 	return err
 }
 
+type ListTestsDueRequestObject struct {
+}
+
+type ListTestsDueResponseObject interface {
+	VisitListTestsDueResponse(w http.ResponseWriter) error
+}
+
+type ListTestsDue200JSONResponse []Guard
+
+func (response ListTestsDue200JSONResponse) VisitListTestsDueResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListTestsDuedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListTestsDuedefaultApplicationProblemPlusJSONResponse) VisitListTestsDueResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetVisitRequestObject struct {
+	Token Token `json:"token"`
+}
+
+type GetVisitResponseObject interface {
+	VisitGetVisitResponse(w http.ResponseWriter) error
+}
+
+type GetVisit200JSONResponse struct{ VisitNowJSONResponse }
+
+func (response GetVisit200JSONResponse) VisitGetVisitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetVisitdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetVisitdefaultApplicationProblemPlusJSONResponse) VisitGetVisitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AnswerVisitRequestObject struct {
+	Token Token `json:"token"`
+	Body  *AnswerVisitJSONRequestBody
+}
+
+type AnswerVisitResponseObject interface {
+	VisitAnswerVisitResponse(w http.ResponseWriter) error
+}
+
+type AnswerVisit201JSONResponse struct{ VisitNowJSONResponse }
+
+func (response AnswerVisit201JSONResponse) VisitAnswerVisitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AnswerVisitdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AnswerVisitdefaultApplicationProblemPlusJSONResponse) VisitAnswerVisitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PicturesOfVisitRequestObject struct {
+	Token  Token `json:"token"`
+	Params PicturesOfVisitParams
+	Body   io.Reader
+}
+
+type PicturesOfVisitResponseObject interface {
+	VisitPicturesOfVisitResponse(w http.ResponseWriter) error
+}
+
+type PicturesOfVisit201JSONResponse struct{ VisitNowJSONResponse }
+
+func (response PicturesOfVisit201JSONResponse) VisitPicturesOfVisitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PicturesOfVisitdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PicturesOfVisitdefaultApplicationProblemPlusJSONResponse) VisitPicturesOfVisitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// GetArchive Everything as one open archive, a zip of JSON, CSV and photographs
+	// (GET /api/archive)
+	GetArchive(ctx context.Context, request GetArchiveRequestObject) (GetArchiveResponseObject, error)
+	// ListBackups The backups there are
+	// (GET /api/backups)
+	ListBackups(ctx context.Context, request ListBackupsRequestObject) (ListBackupsResponseObject, error)
+	// MakeBackup Make one now, while work goes on
+	// (POST /api/backups)
+	MakeBackup(ctx context.Context, request MakeBackupRequestObject) (MakeBackupResponseObject, error)
+	// GetBackup A backup as a file
+	// (GET /api/backups/{backup})
+	GetBackup(ctx context.Context, request GetBackupRequestObject) (GetBackupResponseObject, error)
 	// GetBasics What the screens need to know before any call
 	// (GET /api/basics)
 	GetBasics(ctx context.Context, request GetBasicsRequestObject) (GetBasicsResponseObject, error)
-	// ListCalls The day's calls, newest first
+	// ListCalls The calls in hand and the newest handed over; or those handed over before the given one
 	// (GET /api/calls)
 	ListCalls(ctx context.Context, request ListCallsRequestObject) (ListCallsResponseObject, error)
 	// CreateCall A new call
@@ -3896,6 +6453,9 @@ type StrictServerInterface interface {
 	// SetConditions What is known of the place beside its circuit, and what is complained of
 	// (PUT /api/calls/{call}/conditions)
 	SetConditions(ctx context.Context, request SetConditionsRequestObject) (SetConditionsResponseObject, error)
+	// SettleConflict Keep the value in force, or take the other
+	// (POST /api/calls/{call}/conflicts/{conflict})
+	SettleConflict(ctx context.Context, request SettleConflictRequestObject) (SettleConflictResponseObject, error)
 	// SetDirectory The panel's directory as it is written
 	// (PUT /api/calls/{call}/directory)
 	SetDirectory(ctx context.Context, request SetDirectoryRequestObject) (SetDirectoryResponseObject, error)
@@ -3935,6 +6495,9 @@ type StrictServerInterface interface {
 	// MarkReading Take a reading back or put it back in force, mark it doubtful or trust it again
 	// (PATCH /api/calls/{call}/readings/{reading})
 	MarkReading(ctx context.Context, request MarkReadingRequestObject) (MarkReadingResponseObject, error)
+	// RedoCall Bring back what was taken back last
+	// (POST /api/calls/{call}/redo)
+	RedoCall(ctx context.Context, request RedoCallRequestObject) (RedoCallResponseObject, error)
 	// GetReport What the report says
 	// (GET /api/calls/{call}/report)
 	GetReport(ctx context.Context, request GetReportRequestObject) (GetReportResponseObject, error)
@@ -3953,6 +6516,18 @@ type StrictServerInterface interface {
 	// TraceBreaker What the simulated receiver shows over the breakers, on the first or second pass
 	// (GET /api/calls/{call}/tracer/{pass})
 	TraceBreaker(ctx context.Context, request TraceBreakerRequestObject) (TraceBreakerResponseObject, error)
+	// UndoCall Take back the last thing done on the call, whoever did it
+	// (POST /api/calls/{call}/undo)
+	UndoCall(ctx context.Context, request UndoCallRequestObject) (UndoCallResponseObject, error)
+	// UsePart A part was used up, or given back to the van (count below zero)
+	// (POST /api/calls/{call}/used)
+	UsePart(ctx context.Context, request UsePartRequestObject) (UsePartResponseObject, error)
+	// EndVisit The customer's link ends
+	// (DELETE /api/calls/{call}/visit)
+	EndVisit(ctx context.Context, request EndVisitRequestObject) (EndVisitResponseObject, error)
+	// MakeVisit A link for the customer; an earlier one of the call ends
+	// (POST /api/calls/{call}/visit)
+	MakeVisit(ctx context.Context, request MakeVisitRequestObject) (MakeVisitResponseObject, error)
 	// AskWhy Each reading held against one suspect
 	// (POST /api/calls/{call}/why)
 	AskWhy(ctx context.Context, request AskWhyRequestObject) (AskWhyResponseObject, error)
@@ -3968,18 +6543,90 @@ type StrictServerInterface interface {
 	// SetLamps Which lamp of the shop's plug tester stands for which pair, left to right
 	// (PUT /api/lamps)
 	SetLamps(ctx context.Context, request SetLampsRequestObject) (SetLampsResponseObject, error)
+	// SetPanel A panel's name and directory
+	// (PUT /api/panels/{panel})
+	SetPanel(ctx context.Context, request SetPanelRequestObject) (SetPanelResponseObject, error)
+	// ExportDirectory The directory as CSV
+	// (GET /api/panels/{panel}/directory.csv)
+	ExportDirectory(ctx context.Context, request ExportDirectoryRequestObject) (ExportDirectoryResponseObject, error)
+	// ImportDirectory Take the directory from CSV (breaker, amps, serves)
+	// (PUT /api/panels/{panel}/directory.csv)
+	ImportDirectory(ctx context.Context, request ImportDirectoryRequestObject) (ImportDirectoryResponseObject, error)
+	// ListPeople Everybody who may sign in, or might once
+	// (GET /api/people)
+	ListPeople(ctx context.Context, request ListPeopleRequestObject) (ListPeopleResponseObject, error)
+	// AddPerson Somebody who may sign in
+	// (POST /api/people)
+	AddPerson(ctx context.Context, request AddPersonRequestObject) (AddPersonResponseObject, error)
+	// ChangePerson Another role, another passphrase, or no access any more; their sessions end
+	// (PATCH /api/people/{person})
+	ChangePerson(ctx context.Context, request ChangePersonRequestObject) (ChangePersonResponseObject, error)
 	// GetPractice The weights, minutes and tools the shop's diagnoses rest on, beside the usual ones
 	// (GET /api/practice)
 	GetPractice(ctx context.Context, request GetPracticeRequestObject) (GetPracticeResponseObject, error)
 	// SetPractice Set them; what is absent is as usual again
 	// (PUT /api/practice)
 	SetPractice(ctx context.Context, request SetPracticeRequestObject) (SetPracticeResponseObject, error)
+	// GetRun The outlets of a run, and what each showed over the calls
+	// (GET /api/runs/{run})
+	GetRun(ctx context.Context, request GetRunRequestObject) (GetRunResponseObject, error)
+	// SetInstalled When a GFCI was put in; absent, nobody knows
+	// (PUT /api/runs/{run}/gfcis/{device})
+	SetInstalled(ctx context.Context, request SetInstalledRequestObject) (SetInstalledResponseObject, error)
+	// Search Calls and sites that have all the words
+	// (GET /api/search)
+	Search(ctx context.Context, request SearchRequestObject) (SearchResponseObject, error)
+	// SignOut Sign out
+	// (DELETE /api/session)
+	SignOut(ctx context.Context, request SignOutRequestObject) (SignOutResponseObject, error)
+	// GetSession Who is signed in, and whether anybody has to
+	// (GET /api/session)
+	GetSession(ctx context.Context, request GetSessionRequestObject) (GetSessionResponseObject, error)
+	// SignIn Sign in
+	// (POST /api/session)
+	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
+	// ChangePassphrase Change one's own passphrase; other sessions end
+	// (PUT /api/session/passphrase)
+	ChangePassphrase(ctx context.Context, request ChangePassphraseRequestObject) (ChangePassphraseResponseObject, error)
+	// ListSites The sites, newest first, fifty from the given number on
+	// (GET /api/sites)
+	ListSites(ctx context.Context, request ListSitesRequestObject) (ListSitesResponseObject, error)
+	// AddSite A new site with its main panel
+	// (POST /api/sites)
+	AddSite(ctx context.Context, request AddSiteRequestObject) (AddSiteResponseObject, error)
+	// GetSite All that is known of a site
+	// (GET /api/sites/{site})
+	GetSite(ctx context.Context, request GetSiteRequestObject) (GetSiteResponseObject, error)
+	// ChangeSite Correct name, address or notes
+	// (PATCH /api/sites/{site})
+	ChangeSite(ctx context.Context, request ChangeSiteRequestObject) (ChangeSiteResponseObject, error)
+	// AddPanel Another panel
+	// (POST /api/sites/{site}/panels)
+	AddPanel(ctx context.Context, request AddPanelRequestObject) (AddPanelResponseObject, error)
+	// GetStock What the vans have
+	// (GET /api/stock)
+	GetStock(ctx context.Context, request GetStockRequestObject) (GetStockResponseObject, error)
+	// AddStock Parts put on a van (count above zero) or taken off
+	// (POST /api/stock)
+	AddStock(ctx context.Context, request AddStockRequestObject) (AddStockResponseObject, error)
 	// ListSums The sums, with what each asks
 	// (GET /api/sums)
 	ListSums(ctx context.Context, request ListSumsRequestObject) (ListSumsResponseObject, error)
 	// WorkSum What it comes to
 	// (POST /api/sums/{sum})
 	WorkSum(ctx context.Context, request WorkSumRequestObject) (WorkSumResponseObject, error)
+	// ListTestsDue GFCIs of all sites whose test is due, the longest due first
+	// (GET /api/tests-due)
+	ListTestsDue(ctx context.Context, request ListTestsDueRequestObject) (ListTestsDueResponseObject, error)
+	// GetVisit The customer's page
+	// (GET /api/visits/{token})
+	GetVisit(ctx context.Context, request GetVisitRequestObject) (GetVisitResponseObject, error)
+	// AnswerVisit The customer answers; the same id again changes nothing
+	// (POST /api/visits/{token}/answers)
+	AnswerVisit(ctx context.Context, request AnswerVisitRequestObject) (AnswerVisitResponseObject, error)
+	// PicturesOfVisit A photograph of the customer's, JPEG or PNG; position data is not kept
+	// (POST /api/visits/{token}/pictures)
+	PicturesOfVisit(ctx context.Context, request PicturesOfVisitRequestObject) (PicturesOfVisitResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *echo.Context, request any) (any, error)
@@ -3992,6 +6639,100 @@ func NewStrictHandler(ssi StrictServerInterface, middlewares []StrictMiddlewareF
 type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
+}
+
+// GetArchive operation middleware
+func (sh *strictHandler) GetArchive(ctx *echo.Context) error {
+	var request GetArchiveRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetArchive(ctx.Request().Context(), request.(GetArchiveRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetArchive")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetArchiveResponseObject); ok {
+		return validResponse.VisitGetArchiveResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListBackups operation middleware
+func (sh *strictHandler) ListBackups(ctx *echo.Context) error {
+	var request ListBackupsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListBackups(ctx.Request().Context(), request.(ListBackupsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListBackups")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListBackupsResponseObject); ok {
+		return validResponse.VisitListBackupsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MakeBackup operation middleware
+func (sh *strictHandler) MakeBackup(ctx *echo.Context) error {
+	var request MakeBackupRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeBackup(ctx.Request().Context(), request.(MakeBackupRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeBackup")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MakeBackupResponseObject); ok {
+		return validResponse.VisitMakeBackupResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetBackup operation middleware
+func (sh *strictHandler) GetBackup(ctx *echo.Context, backup string) error {
+	var request GetBackupRequestObject
+
+	request.Backup = backup
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetBackup(ctx.Request().Context(), request.(GetBackupRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetBackup")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetBackupResponseObject); ok {
+		return validResponse.VisitGetBackupResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
 }
 
 // GetBasics operation middleware
@@ -4018,8 +6759,10 @@ func (sh *strictHandler) GetBasics(ctx *echo.Context) error {
 }
 
 // ListCalls operation middleware
-func (sh *strictHandler) ListCalls(ctx *echo.Context) error {
+func (sh *strictHandler) ListCalls(ctx *echo.Context, params ListCallsParams) error {
 	var request ListCallsRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListCalls(ctx.Request().Context(), request.(ListCallsRequestObject))
@@ -4610,6 +7353,55 @@ func (sh *strictHandler) SetConditions(ctx *echo.Context, call CallID) error {
 	return nil
 }
 
+// SettleConflict operation middleware
+func (sh *strictHandler) SettleConflict(ctx *echo.Context, call CallID, conflict int64) error {
+	var request SettleConflictRequestObject
+
+	request.Call = call
+	request.Conflict = conflict
+
+	var body SettleConflictJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SettleConflict(ctx.Request().Context(), request.(SettleConflictRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SettleConflict")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SettleConflictResponseObject); ok {
+		return validResponse.VisitSettleConflictResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // SetDirectory operation middleware
 func (sh *strictHandler) SetDirectory(ctx *echo.Context, call CallID) error {
 	var request SetDirectoryRequestObject
@@ -5151,6 +7943,31 @@ func (sh *strictHandler) MarkReading(ctx *echo.Context, call CallID, reading Rea
 	return nil
 }
 
+// RedoCall operation middleware
+func (sh *strictHandler) RedoCall(ctx *echo.Context, call CallID) error {
+	var request RedoCallRequestObject
+
+	request.Call = call
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RedoCall(ctx.Request().Context(), request.(RedoCallRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RedoCall")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RedoCallResponseObject); ok {
+		return validResponse.VisitRedoCallResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // GetReport operation middleware
 func (sh *strictHandler) GetReport(ctx *echo.Context, call CallID) error {
 	var request GetReportRequestObject
@@ -5373,6 +8190,129 @@ func (sh *strictHandler) TraceBreaker(ctx *echo.Context, call CallID, pass int) 
 	return nil
 }
 
+// UndoCall operation middleware
+func (sh *strictHandler) UndoCall(ctx *echo.Context, call CallID) error {
+	var request UndoCallRequestObject
+
+	request.Call = call
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UndoCall(ctx.Request().Context(), request.(UndoCallRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UndoCall")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(UndoCallResponseObject); ok {
+		return validResponse.VisitUndoCallResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// UsePart operation middleware
+func (sh *strictHandler) UsePart(ctx *echo.Context, call CallID) error {
+	var request UsePartRequestObject
+
+	request.Call = call
+
+	var body UsePartJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.UsePart(ctx.Request().Context(), request.(UsePartRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "UsePart")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(UsePartResponseObject); ok {
+		return validResponse.VisitUsePartResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// EndVisit operation middleware
+func (sh *strictHandler) EndVisit(ctx *echo.Context, call CallID) error {
+	var request EndVisitRequestObject
+
+	request.Call = call
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndVisit(ctx.Request().Context(), request.(EndVisitRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndVisit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EndVisitResponseObject); ok {
+		return validResponse.VisitEndVisitResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MakeVisit operation middleware
+func (sh *strictHandler) MakeVisit(ctx *echo.Context, call CallID) error {
+	var request MakeVisitRequestObject
+
+	request.Call = call
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeVisit(ctx.Request().Context(), request.(MakeVisitRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeVisit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MakeVisitResponseObject); ok {
+		return validResponse.VisitMakeVisitResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // AskWhy operation middleware
 func (sh *strictHandler) AskWhy(ctx *echo.Context, call CallID) error {
 	var request AskWhyRequestObject
@@ -5561,6 +8501,223 @@ func (sh *strictHandler) SetLamps(ctx *echo.Context) error {
 	return nil
 }
 
+// SetPanel operation middleware
+func (sh *strictHandler) SetPanel(ctx *echo.Context, panel PanelID) error {
+	var request SetPanelRequestObject
+
+	request.Panel = panel
+
+	var body SetPanelJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetPanel(ctx.Request().Context(), request.(SetPanelRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetPanel")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetPanelResponseObject); ok {
+		return validResponse.VisitSetPanelResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ExportDirectory operation middleware
+func (sh *strictHandler) ExportDirectory(ctx *echo.Context, panel PanelID) error {
+	var request ExportDirectoryRequestObject
+
+	request.Panel = panel
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportDirectory(ctx.Request().Context(), request.(ExportDirectoryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportDirectory")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ExportDirectoryResponseObject); ok {
+		return validResponse.VisitExportDirectoryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ImportDirectory operation middleware
+func (sh *strictHandler) ImportDirectory(ctx *echo.Context, panel PanelID) error {
+	var request ImportDirectoryRequestObject
+
+	request.Panel = panel
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ImportDirectory(ctx.Request().Context(), request.(ImportDirectoryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ImportDirectory")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ImportDirectoryResponseObject); ok {
+		return validResponse.VisitImportDirectoryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListPeople operation middleware
+func (sh *strictHandler) ListPeople(ctx *echo.Context) error {
+	var request ListPeopleRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListPeople(ctx.Request().Context(), request.(ListPeopleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListPeople")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListPeopleResponseObject); ok {
+		return validResponse.VisitListPeopleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddPerson operation middleware
+func (sh *strictHandler) AddPerson(ctx *echo.Context) error {
+	var request AddPersonRequestObject
+
+	var body AddPersonJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddPerson(ctx.Request().Context(), request.(AddPersonRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddPerson")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddPersonResponseObject); ok {
+		return validResponse.VisitAddPersonResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangePerson operation middleware
+func (sh *strictHandler) ChangePerson(ctx *echo.Context, person int64) error {
+	var request ChangePersonRequestObject
+
+	request.Person = person
+
+	var body ChangePersonJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangePerson(ctx.Request().Context(), request.(ChangePersonRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangePerson")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangePersonResponseObject); ok {
+		return validResponse.VisitChangePersonResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // GetPractice operation middleware
 func (sh *strictHandler) GetPractice(ctx *echo.Context) error {
 	var request GetPracticeRequestObject
@@ -5624,6 +8781,506 @@ func (sh *strictHandler) SetPractice(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SetPracticeResponseObject); ok {
 		return validResponse.VisitSetPracticeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetRun operation middleware
+func (sh *strictHandler) GetRun(ctx *echo.Context, run RunID) error {
+	var request GetRunRequestObject
+
+	request.Run = run
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetRun(ctx.Request().Context(), request.(GetRunRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetRun")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetRunResponseObject); ok {
+		return validResponse.VisitGetRunResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetInstalled operation middleware
+func (sh *strictHandler) SetInstalled(ctx *echo.Context, run RunID, device string) error {
+	var request SetInstalledRequestObject
+
+	request.Run = run
+	request.Device = device
+
+	var body SetInstalledJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetInstalled(ctx.Request().Context(), request.(SetInstalledRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetInstalled")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetInstalledResponseObject); ok {
+		return validResponse.VisitSetInstalledResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Search operation middleware
+func (sh *strictHandler) Search(ctx *echo.Context, params SearchParams) error {
+	var request SearchRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Search(ctx.Request().Context(), request.(SearchRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Search")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SearchResponseObject); ok {
+		return validResponse.VisitSearchResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SignOut operation middleware
+func (sh *strictHandler) SignOut(ctx *echo.Context) error {
+	var request SignOutRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SignOut(ctx.Request().Context(), request.(SignOutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SignOut")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SignOutResponseObject); ok {
+		return validResponse.VisitSignOutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetSession operation middleware
+func (sh *strictHandler) GetSession(ctx *echo.Context) error {
+	var request GetSessionRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSession(ctx.Request().Context(), request.(GetSessionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSession")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetSessionResponseObject); ok {
+		return validResponse.VisitGetSessionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SignIn operation middleware
+func (sh *strictHandler) SignIn(ctx *echo.Context) error {
+	var request SignInRequestObject
+
+	var body SignInJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SignIn(ctx.Request().Context(), request.(SignInRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SignIn")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SignInResponseObject); ok {
+		return validResponse.VisitSignInResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangePassphrase operation middleware
+func (sh *strictHandler) ChangePassphrase(ctx *echo.Context) error {
+	var request ChangePassphraseRequestObject
+
+	var body ChangePassphraseJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangePassphrase(ctx.Request().Context(), request.(ChangePassphraseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangePassphrase")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangePassphraseResponseObject); ok {
+		return validResponse.VisitChangePassphraseResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListSites operation middleware
+func (sh *strictHandler) ListSites(ctx *echo.Context, params ListSitesParams) error {
+	var request ListSitesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListSites(ctx.Request().Context(), request.(ListSitesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListSites")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListSitesResponseObject); ok {
+		return validResponse.VisitListSitesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddSite operation middleware
+func (sh *strictHandler) AddSite(ctx *echo.Context, params AddSiteParams) error {
+	var request AddSiteRequestObject
+
+	request.Params = params
+
+	var body AddSiteJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddSite(ctx.Request().Context(), request.(AddSiteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddSite")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddSiteResponseObject); ok {
+		return validResponse.VisitAddSiteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetSite operation middleware
+func (sh *strictHandler) GetSite(ctx *echo.Context, site SiteID) error {
+	var request GetSiteRequestObject
+
+	request.Site = site
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSite(ctx.Request().Context(), request.(GetSiteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSite")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetSiteResponseObject); ok {
+		return validResponse.VisitGetSiteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangeSite operation middleware
+func (sh *strictHandler) ChangeSite(ctx *echo.Context, site SiteID) error {
+	var request ChangeSiteRequestObject
+
+	request.Site = site
+
+	var body ChangeSiteJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeSite(ctx.Request().Context(), request.(ChangeSiteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeSite")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangeSiteResponseObject); ok {
+		return validResponse.VisitChangeSiteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddPanel operation middleware
+func (sh *strictHandler) AddPanel(ctx *echo.Context, site SiteID) error {
+	var request AddPanelRequestObject
+
+	request.Site = site
+
+	var body AddPanelJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddPanel(ctx.Request().Context(), request.(AddPanelRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddPanel")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddPanelResponseObject); ok {
+		return validResponse.VisitAddPanelResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetStock operation middleware
+func (sh *strictHandler) GetStock(ctx *echo.Context) error {
+	var request GetStockRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetStock(ctx.Request().Context(), request.(GetStockRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetStock")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetStockResponseObject); ok {
+		return validResponse.VisitGetStockResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddStock operation middleware
+func (sh *strictHandler) AddStock(ctx *echo.Context) error {
+	var request AddStockRequestObject
+
+	var body AddStockJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddStock(ctx.Request().Context(), request.(AddStockRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddStock")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddStockResponseObject); ok {
+		return validResponse.VisitAddStockResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -5695,6 +9352,130 @@ func (sh *strictHandler) WorkSum(ctx *echo.Context, sum string) error {
 		return err
 	} else if validResponse, ok := response.(WorkSumResponseObject); ok {
 		return validResponse.VisitWorkSumResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListTestsDue operation middleware
+func (sh *strictHandler) ListTestsDue(ctx *echo.Context) error {
+	var request ListTestsDueRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListTestsDue(ctx.Request().Context(), request.(ListTestsDueRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListTestsDue")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListTestsDueResponseObject); ok {
+		return validResponse.VisitListTestsDueResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetVisit operation middleware
+func (sh *strictHandler) GetVisit(ctx *echo.Context, token Token) error {
+	var request GetVisitRequestObject
+
+	request.Token = token
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetVisit(ctx.Request().Context(), request.(GetVisitRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetVisit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetVisitResponseObject); ok {
+		return validResponse.VisitGetVisitResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AnswerVisit operation middleware
+func (sh *strictHandler) AnswerVisit(ctx *echo.Context, token Token) error {
+	var request AnswerVisitRequestObject
+
+	request.Token = token
+
+	var body AnswerVisitJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AnswerVisit(ctx.Request().Context(), request.(AnswerVisitRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AnswerVisit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AnswerVisitResponseObject); ok {
+		return validResponse.VisitAnswerVisitResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PicturesOfVisit operation middleware
+func (sh *strictHandler) PicturesOfVisit(ctx *echo.Context, token Token, params PicturesOfVisitParams) error {
+	var request PicturesOfVisitRequestObject
+
+	request.Token = token
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PicturesOfVisit(ctx.Request().Context(), request.(PicturesOfVisitRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PicturesOfVisit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PicturesOfVisitResponseObject); ok {
+		return validResponse.VisitPicturesOfVisitResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

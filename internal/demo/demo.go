@@ -88,37 +88,26 @@ func Box(name, box string) ([]byte, error) {
 	return boxes.ReadFile("boxes/" + name + "-" + box + ".json")
 }
 
-// Fill stores the demo's calls, as if it were now.
-func Fill(ctx context.Context, s *store.Store, now time.Time) error {
-	for _, v := range visits {
-		if err := v.fill(ctx, s, now); err != nil {
-			return fmt.Errorf("demo call %s: %w", v.file, err)
-		}
-	}
-	return nil
+// House is the made-up house that all calls of the demo are at.
+const House = "Tannery Yard 3"
+
+// earlier are calls at the house before: which, and how long ago.
+var earlier = []struct {
+	past int // of pastCalls
+	ago  time.Duration
+}{{4, 430 * 24 * time.Hour}, {1, 190 * 24 * time.Hour}, {0, 75 * 24 * time.Hour}}
+
+// stock is what the demo's vans carry.
+var stock = []store.Move{
+	{Van: "Van 1", Item: "15 A duplex receptacle, tamper-resistant", Count: 14}, {Van: "Van 1", Item: "lever, 3-wire", Count: 60}, {Van: "Van 1", Item: "lever, 5-wire", Count: 20},
+	{Van: "Van 1", Item: "20 A GFCI receptacle, tamper-resistant", Count: 2}, {Van: "Van 1", Item: "wall plate", Count: 12}, {Van: "Van 1", Item: "marking label", Count: 40},
+	{Van: "Van 1", Item: "12 AWG black, white and green", Unit: "ft", Count: 80}, {Van: "Van 1", Item: "ground screw, 10-32", Count: 25},
+	{Van: "Van 2", Item: "15 A duplex receptacle, tamper-resistant", Count: 6}, {Van: "Van 2", Item: "lever, 3-wire", Count: 35},
 }
 
-func (v *visit) fill(ctx context.Context, s *store.Store, now time.Time) error {
-	faulty, err := Circuit(v.file)
-	if err != nil {
-		return err
-	}
-	readings, err := v.read(faulty)
-	if err != nil {
-		return err
-	}
-	asKnown := faulty.Clone()
-	asKnown.Faults = nil
-	document, err := asKnown.Encode()
-	if err != nil {
-		return err
-	}
-	call := store.Call{Title: faulty.Name, Complaint: v.complaint, CreatedAt: now.Add(-v.ago)}
-	if v.cautions {
-		at := call.CreatedAt.Add(5 * time.Minute)
-		call.CautionsReadAt = &at
-	}
-	id, err := s.AddCall(ctx, call, document)
+// Fill stores the demo's calls, as if it were now.
+func Fill(ctx context.Context, s *store.Store, now time.Time) error {
+	site, err := s.AddSite(ctx, store.Site{Name: House, Address: "Tannery Yard 3 (made up)", Notes: "Ring at the yard gate. The birds are let out at noon.", CreatedAt: now.Add(-earlier[0].ago)})
 	if err != nil {
 		return err
 	}
@@ -126,27 +115,83 @@ func (v *visit) fill(ctx context.Context, s *store.Store, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	if err := s.SetDirectory(ctx, id, directory); err != nil {
-		return err
-	}
-	opened, err := Box(v.file, v.opened)
+	panel, err := s.AddPanel(ctx, store.Panel{Site: site, Name: "Main panel", Directory: directory})
 	if err != nil {
 		return err
 	}
+	runs := map[string]int64{}
+	for _, v := range visits {
+		if runs[v.file], err = v.fill(ctx, s, panel, now); err != nil {
+			return fmt.Errorf("demo call %s: %w", v.file, err)
+		}
+	}
+	for i, e := range earlier {
+		p := &pastCalls[e.past]
+		w, err := p.write()
+		if err != nil {
+			return fmt.Errorf("demo call before, %s: %w", p.file, err)
+		}
+		if err := w.store(ctx, s, runs[p.file], p, now.Add(-e.ago), fmt.Sprintf("demo-before-%d", i), true); err != nil {
+			return err
+		}
+	}
+	for i, m := range stock {
+		m.ID, m.At = fmt.Sprintf("demo-stock-%d", i), now
+		if err := s.AddMove(ctx, m); err != nil {
+			return err
+		}
+	}
+	installed := now.Add(-earlier[0].ago)
+	return s.SetInstalled(ctx, runs["darkroom"], "G2", &installed)
+}
+
+// fill stores the visit on a run of its own and returns that.
+func (v *visit) fill(ctx context.Context, s *store.Store, panel int64, now time.Time) (run int64, err error) {
+	faulty, err := Circuit(v.file)
+	if err != nil {
+		return 0, err
+	}
+	readings, err := v.read(faulty)
+	if err != nil {
+		return 0, err
+	}
+	asKnown := faulty.Clone()
+	asKnown.Faults = nil
+	document, err := asKnown.Encode()
+	if err != nil {
+		return 0, err
+	}
+	call := store.Call{Title: faulty.Name, Complaint: v.complaint, CreatedAt: now.Add(-v.ago)}
+	if v.cautions {
+		at := call.CreatedAt.Add(5 * time.Minute)
+		call.CautionsReadAt = &at
+	}
+	if run, err = s.AddRun(ctx, panel, faulty.Name); err != nil {
+		return 0, err
+	}
+	call.Run = run
+	id, err := s.AddCall(ctx, call, document)
+	if err != nil {
+		return 0, err
+	}
+	opened, err := Box(v.file, v.opened)
+	if err != nil {
+		return 0, err
+	}
 	if err := s.SetBox(ctx, id, v.opened, opened); err != nil {
-		return err
+		return 0, err
 	}
 	for i, r := range readings {
 		data, err := json.Marshal(r)
 		if err != nil {
-			return err
+			return 0, err
 		}
 		at := call.CreatedAt.Add(time.Duration(10+2*i) * time.Minute)
 		if err := s.AddReading(ctx, id, store.Reading{ID: fmt.Sprintf("demo-%s-%03d", v.file, i+1), TakenAt: at, Document: data}); err != nil {
-			return err
+			return 0, err
 		}
 	}
-	return nil
+	return run, nil
 }
 
 // read takes the visit's readings on the circuit with its faults.

@@ -12,6 +12,7 @@ import (
 	"io"
 	"slices"
 	"strings"
+	"sync"
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
@@ -30,6 +31,7 @@ type boxState struct {
 	box      *makeup.Box
 	run      *circuit.Circuit
 	plan     *makeup.Plan
+	version  int64 // of the call
 }
 
 // loadBox reads what was recorded of a box, or what the run knows of it, and
@@ -42,11 +44,15 @@ func (s *calls) loadBox(ctx context.Context, call int64, id string) (*boxState, 
 	if c.Box(id) == nil {
 		return nil, store.ErrNotFound
 	}
-	v := &boxState{run: c}
+	kept, err := s.store.Call(ctx, call)
+	if err != nil {
+		return nil, err
+	}
+	v := &boxState{run: c, version: kept.Version}
 	v.kept, err = s.store.Box(ctx, call, id)
 	switch {
 	case errors.Is(err, store.ErrNotFound):
-		known, err := s.orderKnown(ctx, call, c, id)
+		known, err := orderKnown(kept, c, id)
 		if err != nil {
 			return nil, err
 		}
@@ -65,10 +71,9 @@ func (s *calls) loadBox(ctx context.Context, call int64, id string) (*boxState, 
 }
 
 // orderKnown reports whether the call's map is sure of the box's place.
-func (s *calls) orderKnown(ctx context.Context, call int64, c *circuit.Circuit, id string) (bool, error) {
-	kept, err := s.store.Call(ctx, call)
-	if err != nil || kept.Map == nil {
-		return true, err
+func orderKnown(kept store.Call, c *circuit.Circuit, id string) (bool, error) {
+	if kept.Map == nil {
+		return true, nil
 	}
 	var order runs.Map
 	if err := json.Unmarshal(kept.Map, &order); err != nil {
@@ -101,7 +106,7 @@ func (s *calls) boxNow(ctx context.Context, call int64, id string) (api.BoxNowJS
 	}
 	now := api.BoxNowJSONResponse{
 		Label: v.run.LabelOf(id), Recorded: v.recorded, MadeAt: v.kept.MadeAt, Box: *v.box, Landings: [][2]string{}, Places: v.box.Places(), Plan: *v.plan,
-		Done: append([]string{}, v.kept.Done...),
+		Done: append([]string{}, v.kept.Done...), Version: v.version,
 	}
 	now.Landings = append(now.Landings, v.box.Landings()...)
 	photograph, _, err := s.store.Photograph(ctx, call, id)
@@ -137,10 +142,17 @@ func (s *calls) SetBox(ctx context.Context, r api.SetBoxRequestObject) (api.SetB
 	if err != nil {
 		return nil, err
 	}
-	if err := s.store.SetBox(ctx, r.Call, r.Box, document); err != nil {
-		return nil, err
-	}
-	now, err := s.boxNow(ctx, r.Call, r.Box)
+	now, err := s.changeBox(ctx, r.Call, r.Box, "recorded "+c.LabelOf(r.Box), func(ctx context.Context) error {
+		kept, err := s.store.Box(ctx, r.Call, r.Box)
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+		out, err := s.merged(ctx, boxDocument(r.Call, r.Box), kept.Document, document)
+		if err != nil {
+			return err
+		}
+		return s.store.SetBox(ctx, r.Call, r.Box, out)
+	})
 	return api.SetBox200JSONResponse{BoxNowJSONResponse: now}, err
 }
 
@@ -162,18 +174,41 @@ func (s *calls) SetSteps(ctx context.Context, r api.SetStepsRequestObject) (api.
 	if len(r.Body.Done) > 100 {
 		return nil, badInput{errors.New("done: more steps than a plan has")}
 	}
-	b, err := s.keepBox(ctx, r.Call, r.Box)
+	now, err := s.changeBox(ctx, r.Call, r.Box, "steps done", func(ctx context.Context) error {
+		b, err := s.keepBox(ctx, r.Call, r.Box)
+		if err != nil {
+			return err
+		}
+		done, err := s.stepsMerged(ctx, r.Call, r.Box, b.kept.Done, r.Body.Done)
+		if err != nil {
+			return err
+		}
+		if err := s.mayBeDone(ctx, r.Call, b, done); err != nil {
+			return err
+		}
+		return s.store.SetSteps(ctx, r.Call, r.Box, done)
+	})
+	return api.SetSteps200JSONResponse{BoxNowJSONResponse: now}, err
+}
+
+// stepsMerged are the steps done by the caller and by others: what one ticked is
+// not lost when another ticks something else.
+func (s *calls) stepsMerged(ctx context.Context, call int64, box string, theirs, mine []string) ([]string, error) {
+	var parts [2][]byte
+	var err error
+	for i, steps := range [][]string{theirs, mine} {
+		if parts[i], err = json.Marshal(append([]string{}, steps...)); err != nil {
+			return nil, err
+		}
+	}
+	d := boxDocument(call, box)
+	d.column, d.check = "done", func([]byte) error { return nil }
+	out, err := s.merged(ctx, d, parts[0], parts[1])
 	if err != nil {
 		return nil, err
 	}
-	if err := s.mayBeDone(ctx, r.Call, b, r.Body.Done); err != nil {
-		return nil, err
-	}
-	if err := s.store.SetSteps(ctx, r.Call, r.Box, r.Body.Done); err != nil {
-		return nil, err
-	}
-	now, err := s.boxNow(ctx, r.Call, r.Box)
-	return api.SetSteps200JSONResponse{BoxNowJSONResponse: now}, err
+	var steps []string
+	return steps, json.Unmarshal(out, &steps)
 }
 
 // mayBeDone refuses a step that was not done before and whose gate is shut.
@@ -225,39 +260,45 @@ func (s *calls) cause(v *state, box string) (string, []string, error) {
 // MakeUpBox puts the plan into the run. What was read before is of the run as it
 // was found: it is kept, and no evidence any more.
 func (s *calls) MakeUpBox(ctx context.Context, r api.MakeUpBoxRequestObject) (api.MakeUpBoxResponseObject, error) {
-	v, err := s.keepBox(ctx, r.Call, r.Box)
-	if err != nil {
-		return nil, err
-	}
-	before, err := s.load(ctx, r.Call)
-	if err != nil {
-		return nil, err
-	}
-	for _, g := range before.journal.BoxGates(before.circuit, r.Box) {
-		if !g.Open {
-			return nil, gateShut{g, before.circuit.LabelOf(r.Box)}
-		}
-	}
-	made := job.Entry{Kind: job.MadeUp, Box: r.Box}
-	if made.Text, made.Evidence, err = s.cause(before, r.Box); err != nil {
-		return nil, err
-	}
-	if _, err = s.edit(ctx, r.Call, func(c *circuit.Circuit) error { return v.box.Apply(c, v.plan) }); err != nil {
-		return nil, err
-	}
-	if err := s.store.SetMade(ctx, r.Call, r.Box, s.now()); err != nil {
-		return nil, err
-	}
-	if err := s.enter(ctx, r.Call, fmt.Sprintf("made-up-%d-%s-%d", r.Call, r.Box, len(before.journal)), made); err != nil {
-		return nil, err
-	}
-	now, err := s.callNow(ctx, r.Call)
+	now, err := s.change(ctx, r.Call, "made up "+r.Box, func(ctx context.Context) error { return s.makeUp(ctx, r.Call, r.Box) })
 	return api.MakeUpBox200JSONResponse{CallNowJSONResponse: now}, err
 }
 
-// Bounds of a picture: a phone's are below them. Assumption.
+func (s *calls) makeUp(ctx context.Context, call int64, box string) error {
+	v, err := s.keepBox(ctx, call, box)
+	if err != nil {
+		return err
+	}
+	before, err := s.load(ctx, call)
+	if err != nil {
+		return err
+	}
+	for _, g := range before.journal.BoxGates(before.circuit, box) {
+		if !g.Open {
+			return gateShut{g, before.circuit.LabelOf(box)}
+		}
+	}
+	made := job.Entry{Kind: job.MadeUp, Box: box}
+	if made.Text, made.Evidence, err = s.cause(before, box); err != nil {
+		return err
+	}
+	if err := s.edit(ctx, call, func(c *circuit.Circuit) error { return v.box.Apply(c, v.plan) }); err != nil {
+		return err
+	}
+	if err := s.store.SetMade(ctx, call, box, s.now()); err != nil {
+		return err
+	}
+	id := fmt.Sprintf("made-up-%d-%s-%d", call, box, len(before.journal))
+	if err := s.takeFromVan(ctx, call, box, id, v.plan.Materials); err != nil {
+		return err
+	}
+	return s.enter(ctx, call, id, made)
+}
+
+// Bounds of a picture: browsers shrink theirs to far below them before they
+// send. Assumption.
 const (
-	mostPixels  = 50 << 20
+	mostPixels  = 24 << 20
 	jpegQuality = 85
 )
 
@@ -272,22 +313,27 @@ func (s *calls) SetPhotograph(ctx context.Context, r api.SetPhotographRequestObj
 	if err != nil {
 		return nil, badInput{fmt.Errorf("photograph: %w", err)}
 	}
-	if _, err := s.keepBox(ctx, r.Call, r.Box); err != nil {
-		return nil, err
-	}
-	if err := s.store.AddPhotograph(ctx, r.Call, r.Box, s.now(), clean); err != nil {
-		return nil, err
-	}
-	now, err := s.boxNow(ctx, r.Call, r.Box)
+	now, err := s.changeBox(ctx, r.Call, r.Box, "photograph", func(ctx context.Context) error {
+		if _, err := s.keepBox(ctx, r.Call, r.Box); err != nil {
+			return err
+		}
+		return s.store.AddPhotograph(ctx, r.Call, r.Box, s.now(), clean)
+	})
 	return api.SetPhotograph200JSONResponse{BoxNowJSONResponse: now}, err
 }
 
+// drawing holds back all pictures but one: decoded they are large.
+var drawing sync.Mutex
+
+// redrawn is the picture as JPEG, with nothing in it but the picture.
 func redrawn(data []byte) ([]byte, error) {
+	drawing.Lock()
+	defer drawing.Unlock()
 	size, _, err := image.DecodeConfig(bytes.NewReader(data))
 	if err != nil {
 		return nil, errors.New("not a JPEG or PNG picture")
 	}
-	if size.Width*size.Height > mostPixels {
+	if size.Width <= 0 || size.Height <= 0 || size.Width > mostPixels/size.Height {
 		return nil, fmt.Errorf("%d by %d pixels are too many", size.Width, size.Height)
 	}
 	picture, _, err := image.Decode(bytes.NewReader(data))
@@ -345,6 +391,9 @@ func (s *calls) SetHouse(ctx context.Context, r api.SetHouseRequestObject) (api.
 		return nil, err
 	}
 	if err := s.store.Set(ctx, houseSetting, kept); err != nil {
+		return nil, err
+	}
+	if err := s.store.SetStale(ctx); err != nil {
 		return nil, err
 	}
 	return api.SetHouse200JSONResponse(r.Body.Sheet()), nil

@@ -9,11 +9,11 @@ import (
 	"io"
 	"math"
 	"strings"
-	"sync"
 	"time"
 
 	"elvat/core/circuit"
 	"elvat/core/job"
+	"elvat/core/merge"
 	"elvat/core/tester"
 	"elvat/core/wire"
 	"elvat/internal/api"
@@ -29,9 +29,10 @@ type calls struct {
 	now     func() time.Time
 	tracer  bool
 	engines *engines
-	// editing keeps two changes of a run from being made on the same revision,
-	// which would lose one of them.
-	editing sync.Mutex
+	// freshener keeps the summaries of changed calls.
+	freshener *freshener
+	backups   *Backups
+	access    *access
 }
 
 var _ api.StrictServerInterface = (*calls)(nil)
@@ -84,59 +85,45 @@ func (s *calls) SetLamps(ctx context.Context, r api.SetLampsRequestObject) (api.
 	return api.SetLamps200JSONResponse(basics), err
 }
 
-func (s *calls) ListCalls(ctx context.Context, _ api.ListCallsRequestObject) (api.ListCallsResponseObject, error) {
-	all, err := s.store.Calls(ctx)
-	if err != nil {
-		return nil, err
-	}
-	list := api.ListCalls200JSONResponse{}
-	for _, call := range all {
-		v, err := s.loadCall(ctx, call)
-		if err != nil {
-			return nil, err
-		}
-		list = append(list, v.summary())
-	}
-	return list, nil
-}
-
-func (s *calls) CreateCall(ctx context.Context, r api.CreateCallRequestObject) (api.CreateCallResponseObject, error) {
-	call := store.Call{Title: strings.TrimSpace(r.Body.Title), Complaint: strings.TrimSpace(r.Body.Complaint), CreatedAt: s.now()}
-	c := circuit.New(call.Title)
-	if r.Body.Circuit != nil {
-		var err error
-		if c, err = circuit.Parse([]byte(*r.Body.Circuit)); err != nil {
-			return nil, badInput{err}
-		}
-		if call.Title == "" {
-			call.Title = c.Name
-		}
-	}
-	if call.Title == "" {
-		return nil, badInput{errors.New("title: a call needs a name, such as the room or the customer")}
-	}
-	document, err := c.Encode()
-	if err != nil {
-		return nil, err
-	}
-	id, err := s.store.AddCall(ctx, call, document)
-	if err != nil {
-		return nil, err
-	}
-	v, err := s.load(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	return api.CreateCall201JSONResponse(v.view()), nil
-}
-
 // callNow loads the call and shows it as it is now.
 func (s *calls) callNow(ctx context.Context, id int64) (api.CallNowJSONResponse, error) {
 	v, err := s.load(ctx, id)
 	if err != nil {
 		return api.CallNowJSONResponse{}, err
 	}
-	return api.CallNowJSONResponse(v.view()), nil
+	now, err := s.whole(ctx, v)
+	return api.CallNowJSONResponse(now), err
+}
+
+// whole is the call with what stands beside it: what is known from before, what
+// can be taken back, and what to take along.
+func (s *calls) whole(ctx context.Context, v *state) (api.Call, error) {
+	now := v.view()
+	now.Site = v.site
+	past, err := s.past(ctx, v.call.Run, v.call.ID)
+	if err != nil {
+		return now, err
+	}
+	now.Past = lastRead(v.circuit, past)
+	now.Answers = []api.Answered{}
+	for i := range v.answers {
+		now.Answers = append(now.Answers, api.Answered{At: v.said[i], Words: v.answers[i].Words(v.labelOf, nil)})
+	}
+	if now.Conflicts, err = s.conflicts(ctx, v.circuit, v.call.ID); err != nil {
+		return now, err
+	}
+	last, back, err := s.store.Undoable(ctx, v.call.ID)
+	if err != nil {
+		return now, err
+	}
+	now.Undo, now.Redo = done(last), done(back)
+	link, err := s.store.VisitOf(ctx, v.call.ID, s.now())
+	if err == nil {
+		now.VisitUntil = &link.ExpiresAt
+	} else if !errors.Is(err, store.ErrNotFound) {
+		return now, err
+	}
+	return now, s.supplies(ctx, v, &now)
 }
 
 func (s *calls) GetCall(ctx context.Context, r api.GetCallRequestObject) (api.GetCallResponseObject, error) {
@@ -145,38 +132,43 @@ func (s *calls) GetCall(ctx context.Context, r api.GetCallRequestObject) (api.Ge
 }
 
 func (s *calls) ChangeCall(ctx context.Context, r api.ChangeCallRequestObject) (api.ChangeCallResponseObject, error) {
-	call, err := s.store.Call(ctx, r.Call)
-	if err != nil {
-		return nil, err
-	}
-	if r.Body.Title != nil {
-		if call.Title = strings.TrimSpace(*r.Body.Title); call.Title == "" {
-			return nil, badInput{errors.New("title: a call needs a name")}
+	now, err := s.change(ctx, r.Call, "name or complaint", func(ctx context.Context) error {
+		call, err := s.store.Call(ctx, r.Call)
+		if err != nil {
+			return err
 		}
-	}
-	if r.Body.Complaint != nil {
-		call.Complaint = strings.TrimSpace(*r.Body.Complaint)
-	}
-	if err := s.store.UpdateCall(ctx, call); err != nil {
-		return nil, err
-	}
-	now, err := s.callNow(ctx, r.Call)
+		for _, field := range []struct {
+			name string
+			from *string
+			to   *string
+		}{{"title", r.Body.Title, &call.Title}, {"complaint", r.Body.Complaint, &call.Complaint}} {
+			if field.from == nil {
+				continue
+			}
+			text := strings.TrimSpace(*field.from)
+			if err := s.retyped(ctx, call.ID, field.name, *field.to, text); err != nil {
+				return err
+			}
+			*field.to = text
+		}
+		if call.Title == "" {
+			return badInput{errors.New("title: a call needs a name")}
+		}
+		return s.store.UpdateCall(ctx, call)
+	})
 	return api.ChangeCall200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 func (s *calls) ReadCautions(ctx context.Context, r api.ReadCautionsRequestObject) (api.ReadCautionsResponseObject, error) {
-	call, err := s.store.Call(ctx, r.Call)
-	if err != nil {
-		return nil, err
-	}
-	if call.CautionsReadAt == nil {
+	now, err := s.change(ctx, r.Call, "cautions read", func(ctx context.Context) error {
+		call, err := s.store.Call(ctx, r.Call)
+		if err != nil || call.CautionsReadAt != nil {
+			return err
+		}
 		at := s.now()
 		call.CautionsReadAt = &at
-		if err := s.store.UpdateCall(ctx, call); err != nil {
-			return nil, err
-		}
-	}
-	now, err := s.callNow(ctx, r.Call)
+		return s.store.UpdateCall(ctx, call)
+	})
 	return api.ReadCautions200JSONResponse{CallNowJSONResponse: now}, err
 }
 
@@ -185,8 +177,16 @@ func (s *calls) DownloadCircuit(ctx context.Context, r api.DownloadCircuitReques
 	if err != nil {
 		return nil, err
 	}
+	c, err := circuit.Parse(revision.Document)
+	if err != nil {
+		return nil, err
+	}
+	document, err := c.Encode() // laid out for people
+	if err != nil {
+		return nil, err
+	}
 	return api.DownloadCircuit200ApplicationoctetStreamResponse{
-		Body: bytes.NewReader(revision.Document), ContentLength: int64(len(revision.Document)),
+		Body: bytes.NewReader(document), ContentLength: int64(len(document)),
 		Headers: api.DownloadCircuit200ResponseHeaders{ContentDisposition: fmt.Sprintf(`attachment; filename="elvat-circuit-call-%d.json"`, r.Call)},
 	}, nil
 }
@@ -200,49 +200,54 @@ func (s *calls) ReplaceCircuit(ctx context.Context, r api.ReplaceCircuitRequestO
 	if err != nil {
 		return nil, badInput{err}
 	}
-	now, err := s.replace(ctx, r.Call, c)
+	now, err := s.change(ctx, r.Call, "another circuit file", func(ctx context.Context) error { return s.replace(ctx, r.Call, c) })
 	return api.ReplaceCircuit200JSONResponse{CallNowJSONResponse: now}, err
 }
 
-// replace stores the circuit as the call's new run and shows the call.
-func (s *calls) replace(ctx context.Context, call int64, c *circuit.Circuit) (api.CallNowJSONResponse, error) {
-	if _, err := s.store.Call(ctx, call); err != nil {
-		return api.CallNowJSONResponse{}, err
-	}
+// replace stores the circuit as the call's new run.
+func (s *calls) replace(ctx context.Context, call int64, c *circuit.Circuit) error {
 	document, err := c.Encode()
 	if err != nil {
-		return api.CallNowJSONResponse{}, err
+		return err
 	}
-	if err := s.store.AddCircuit(ctx, call, document, s.now()); err != nil {
-		return api.CallNowJSONResponse{}, err
-	}
-	return s.callNow(ctx, call)
+	return s.store.AddCircuit(ctx, call, document, s.now())
 }
 
-// edit changes the call's run.
-func (s *calls) edit(ctx context.Context, call int64, change func(*circuit.Circuit) error) (api.CallNowJSONResponse, error) {
-	s.editing.Lock()
-	defer s.editing.Unlock()
-	c, err := s.circuit(ctx, call)
+// edit changes the call's run as it is now, within an action.
+func (s *calls) edit(ctx context.Context, call int64, change func(*circuit.Circuit) error) error {
+	revision, err := s.store.Circuit(ctx, call)
 	if err != nil {
-		return api.CallNowJSONResponse{}, err
+		return err
+	}
+	c, err := circuit.Parse(revision.Document)
+	if err != nil {
+		return err
 	}
 	if err := change(c); err != nil {
-		return api.CallNowJSONResponse{}, badInput{err}
+		return badInput{err}
 	}
-	return s.replace(ctx, call, c)
+	after, err := c.Encode()
+	if err != nil {
+		return err
+	}
+	if err := s.store.AddCircuit(ctx, call, after, s.now()); err != nil {
+		return err
+	}
+	return s.runConflicts(ctx, call, revision.Document, after, change)
+}
+
+// editRun changes the call's run and shows the call.
+func (s *calls) editRun(ctx context.Context, call int64, what string, change func(*circuit.Circuit) error) (api.CallNowJSONResponse, error) {
+	return s.change(ctx, call, what, func(ctx context.Context) error { return s.edit(ctx, call, change) })
 }
 
 func (s *calls) UndoCircuit(ctx context.Context, r api.UndoCircuitRequestObject) (api.UndoCircuitResponseObject, error) {
-	if err := s.store.UndoCircuit(ctx, r.Call); err != nil {
-		return nil, err
-	}
-	now, err := s.callNow(ctx, r.Call)
+	now, err := s.change(ctx, r.Call, "took back a change of the run", func(ctx context.Context) error { return s.store.UndoCircuit(ctx, r.Call) })
 	return api.UndoCircuit200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 func (s *calls) SetBreaker(ctx context.Context, r api.SetBreakerRequestObject) (api.SetBreakerResponseObject, error) {
-	now, err := s.edit(ctx, r.Call, func(c *circuit.Circuit) error {
+	now, err := s.editRun(ctx, r.Call, "breaker", func(c *circuit.Circuit) error {
 		c.Breaker.Label, c.Breaker.Amps = strings.TrimSpace(r.Body.Label), r.Body.Amps
 		return c.Check()
 	})
@@ -264,7 +269,7 @@ func (s *calls) AddStop(ctx context.Context, r api.AddStopRequestObject) (api.Ad
 		stop.Slots = int(*r.Body.Slots)
 	}
 	stop.GFCI = r.Body.Gfci != nil && *r.Body.Gfci
-	now, err := s.edit(ctx, r.Call, func(c *circuit.Circuit) error { return c.AddStop(stop) })
+	now, err := s.editRun(ctx, r.Call, "added a stop", func(c *circuit.Circuit) error { return c.AddStop(stop) })
 	return api.AddStop201JSONResponse{CallNowJSONResponse: now}, err
 }
 
@@ -274,7 +279,7 @@ func (s *calls) ChangeStop(ctx context.Context, r api.ChangeStopRequestObject) (
 		AWG: as[wire.Gauge](r.Body.Awg), Slots: as[int](r.Body.Slots), Makeup: (*circuit.Makeup)(r.Body.Makeup),
 		GFCI: r.Body.Gfci,
 	}
-	now, err := s.edit(ctx, r.Call, func(c *circuit.Circuit) error { return c.ChangeStop(r.Box, change) })
+	now, err := s.editRun(ctx, r.Call, "changed a stop", func(c *circuit.Circuit) error { return c.ChangeStop(r.Box, change) })
 	return api.ChangeStop200JSONResponse{CallNowJSONResponse: now}, err
 }
 
@@ -288,40 +293,52 @@ func as[T, F ~int](from *F) *T {
 }
 
 func (s *calls) RemoveStop(ctx context.Context, r api.RemoveStopRequestObject) (api.RemoveStopResponseObject, error) {
-	now, err := s.edit(ctx, r.Call, func(c *circuit.Circuit) error { return c.RemoveStop(r.Box) })
+	now, err := s.editRun(ctx, r.Call, "took a stop off", func(c *circuit.Circuit) error { return c.RemoveStop(r.Box) })
 	return api.RemoveStop200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 func (s *calls) AddReading(ctx context.Context, r api.AddReadingRequestObject) (api.AddReadingResponseObject, error) {
+	if err := idOf(r.Body.Id); err != nil {
+		return nil, err
+	}
 	c, err := s.circuit(ctx, r.Call)
 	if err != nil {
 		return nil, err
 	}
-	if _, err := tester.ParseOne(r.Body.Reading, c); err != nil {
+	reading, err := tester.ParseOne(r.Body.Reading, c)
+	if err != nil {
 		return nil, badInput{err}
 	}
-	if n := len(r.Body.Id); n < 8 || n > 64 {
-		return nil, badInput{errors.New("id: between 8 and 64 characters, made anew for each reading")}
-	}
-	if err := s.store.AddReading(ctx, r.Call, store.Reading{ID: r.Body.Id, TakenAt: s.now(), Document: r.Body.Reading}); err != nil {
-		return nil, err
-	}
-	now, err := s.callNow(ctx, r.Call)
+	now, err := s.change(ctx, r.Call, "reading, "+whereRead(c, &reading), func(ctx context.Context) error {
+		return s.store.AddReading(ctx, r.Call, store.Reading{ID: r.Body.Id, TakenAt: s.now(), Document: r.Body.Reading})
+	})
 	return api.AddReading201JSONResponse{CallNowJSONResponse: now}, err
 }
 
+// whereRead names a reading in a few words.
+func whereRead(c *circuit.Circuit, r *tester.Reading) string {
+	tool := strings.ReplaceAll(string(r.Tool), "-", " ")
+	if _, box := c.Device(r.At); box != nil {
+		return tool + " at " + c.LabelOf(box.ID)
+	}
+	if r.Site != "" {
+		return tool + " at " + c.LabelOf(r.Site)
+	}
+	return tool
+}
+
 func (s *calls) MarkReading(ctx context.Context, r api.MarkReadingRequestObject) (api.MarkReadingResponseObject, error) {
-	if r.Body.Withdrawn != nil {
-		if err := s.store.WithdrawReading(ctx, r.Call, r.Reading, *r.Body.Withdrawn); err != nil {
-			return nil, err
+	now, err := s.change(ctx, r.Call, "marked a reading", func(ctx context.Context) error {
+		if r.Body.Withdrawn != nil {
+			if err := s.store.WithdrawReading(ctx, r.Call, r.Reading, *r.Body.Withdrawn); err != nil {
+				return err
+			}
 		}
-	}
-	if r.Body.Doubtful != nil {
-		if err := s.store.DoubtReading(ctx, r.Call, r.Reading, *r.Body.Doubtful); err != nil {
-			return nil, err
+		if r.Body.Doubtful != nil {
+			return s.store.DoubtReading(ctx, r.Call, r.Reading, *r.Body.Doubtful)
 		}
-	}
-	now, err := s.callNow(ctx, r.Call)
+		return nil
+	})
 	return api.MarkReading200JSONResponse{CallNowJSONResponse: now}, err
 }
 
@@ -337,22 +354,29 @@ func (s *calls) SetState(ctx context.Context, r api.SetStateRequestObject) (api.
 	if err != nil {
 		return nil, err
 	}
-	if err := s.store.SetState(ctx, r.Call, state); err != nil {
-		return nil, err
-	}
-	now, err := s.callNow(ctx, r.Call)
+	now, err := s.change(ctx, r.Call, "state of the circuit", func(ctx context.Context) error {
+		call, err := s.store.Call(ctx, r.Call)
+		if err != nil {
+			return err
+		}
+		out, err := s.merged(ctx, s.documentOf(c, call, theState), call.State, state)
+		if err != nil {
+			return err
+		}
+		return s.store.SetState(ctx, r.Call, out)
+	})
 	return api.SetState200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 func (s *calls) AddLoad(ctx context.Context, r api.AddLoadRequestObject) (api.AddLoadResponseObject, error) {
-	now, err := s.edit(ctx, r.Call, func(c *circuit.Circuit) error {
+	now, err := s.editRun(ctx, r.Call, "plugged something in", func(c *circuit.Circuit) error {
 		return c.AddLoad(r.Body.At, circuit.Half(r.Body.Half), r.Body.Watts)
 	})
 	return api.AddLoad201JSONResponse{CallNowJSONResponse: now}, err
 }
 
 func (s *calls) RemoveLoad(ctx context.Context, r api.RemoveLoadRequestObject) (api.RemoveLoadResponseObject, error) {
-	now, err := s.edit(ctx, r.Call, func(c *circuit.Circuit) error { return c.RemoveLoad(r.Load) })
+	now, err := s.editRun(ctx, r.Call, "unplugged something", func(c *circuit.Circuit) error { return c.RemoveLoad(r.Load) })
 	return api.RemoveLoad200JSONResponse{CallNowJSONResponse: now}, err
 }
 
@@ -364,10 +388,9 @@ func (s *calls) SetChanged(ctx context.Context, r api.SetChangedRequestObject) (
 	if v, _ := c.Device(r.Device); v == nil {
 		return nil, badInput{fmt.Errorf("device %s: not on this circuit", r.Device)}
 	}
-	if err := s.store.SetChanged(ctx, r.Call, r.Device, r.Body.Changed); err != nil {
-		return nil, err
-	}
-	now, err := s.callNow(ctx, r.Call)
+	now, err := s.change(ctx, r.Call, "device changed lately", func(ctx context.Context) error {
+		return s.store.SetChanged(ctx, r.Call, r.Device, r.Body.Changed)
+	})
 	return api.SetChanged200JSONResponse{CallNowJSONResponse: now}, err
 }
 
@@ -401,6 +424,28 @@ func (s *calls) TakeFromMeter(ctx context.Context, r api.TakeFromMeterRequestObj
 		return nil, meterError{errors.New("the meter shows an overload")}
 	}
 	return api.TakeFromMeter200JSONResponse{Volts: math.Round(volts*10) / 10, Instrument: identity}, nil
+}
+
+// retyped keeps a conflict where another device typed something else into the
+// same field since the caller looked.
+func (s *calls) retyped(ctx context.Context, call int64, field, theirs, mine string) error {
+	by := callerOf(ctx)
+	if by.seen == 0 || theirs == mine {
+		return nil
+	}
+	base, since, err := s.store.AsOf(ctx, "calls", []any{call}, field, by.seen, by.device)
+	if err != nil || since == nil || string(base) == theirs {
+		return err
+	}
+	other, err := json.Marshal(theirs)
+	if err != nil {
+		return err
+	}
+	own, err := json.Marshal(mine)
+	if err != nil {
+		return err
+	}
+	return s.keepConflicts(ctx, call, theCall, since, []merge.Conflict{{Path: field, Theirs: other, Mine: own}})
 }
 
 // circuit is the call's run as it is now.

@@ -1,6 +1,8 @@
 package server
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"sync"
 
@@ -10,70 +12,98 @@ import (
 	"elvat/core/tester"
 )
 
-// keepEngines is how many calls stay prepared; one more drops the one used
+// keepEngines is how many runs stay prepared; one more drops the one used
 // longest ago.
 const keepEngines = 16
 
-// engines keeps diagnoses prepared, one a call, as long as its run and practice are unchanged.
+// engines keeps diagnoses prepared, one a run as it is known, its practice and place.
 type engines struct {
-	mu    sync.Mutex
-	used  int64
-	calls map[int64]*prepared
+	mu   sync.Mutex
+	used int64
+	runs map[string]*prepared
+	// What came of the questions asked last, by all that they follow from.
+	known map[string]*diagnosis.Result
+	order []string // of known, the newest last
+}
+
+// keepAnswers is how many answers are kept at hand.
+const keepAnswers = 64
+
+// answered is what came of a question; nil where it is not at hand.
+func (e *engines) answered(question string) *diagnosis.Result {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	return e.known[question]
+}
+
+// remember keeps an answer at hand.
+func (e *engines) remember(question string, r *diagnosis.Result) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if _, there := e.known[question]; there {
+		return
+	}
+	e.known[question] = r
+	if e.order = append(e.order, question); len(e.order) > keepAnswers {
+		delete(e.known, e.order[0])
+		e.order = e.order[1:]
+	}
 }
 
 type prepared struct {
-	key  string // what it was prepared for
 	used int64
 
 	mu     sync.Mutex // an engine works for one at a time
 	engine *diagnosis.Ensemble
-	// The last answer, with the readings it was worked out from: work that adds
-	// none asks again and again.
-	asked string
-	last  *diagnosis.Result
 }
 
 // A question is all that a diagnosis is worked out from.
 type question struct {
-	call, revision int64
-	circuit        *circuit.Circuit
-	order          runs.Map
-	settings       diagnosis.Settings
-	readings       []tester.Reading
-	now            *tester.State
+	circuit  *circuit.Circuit
+	order    runs.Map
+	settings diagnosis.Settings
+	readings []tester.Reading
+	now      *tester.State
 }
 
 // key names what an engine is prepared for: the same run, order, practice and
-// conditions of the place.
-func (q *question) key() string {
-	rest, _ := json.Marshal(struct { // plain values cannot fail
-		Revision int64
+// conditions of the place, whichever call they are of.
+func (q *question) key() (string, error) {
+	run, err := q.circuit.Encode()
+	if err != nil {
+		return "", err
+	}
+	all, err := json.Marshal(struct {
+		Run      string
 		Order    runs.Map
 		Settings diagnosis.Settings
-	}{q.revision, q.order, q.settings})
-	return string(rest)
+	}{string(run), q.order, q.settings})
+	return string(all), err
 }
 
-func newEngines() *engines { return &engines{calls: map[int64]*prepared{}} }
+// content names a question by all that its answer follows from.
+func (q *question) content() (string, error) {
+	key, err := q.key()
+	if err != nil {
+		return "", err
+	}
+	all, err := json.Marshal(struct {
+		Build, Key string
+		Readings   []tester.Reading
+		Now        *tester.State
+	}{build, key, q.readings, q.now})
+	sum := sha256.Sum256(all)
+	return hex.EncodeToString(sum[:]), err
+}
+
+func newEngines() *engines {
+	return &engines{runs: map[string]*prepared{}, known: map[string]*diagnosis.Result{}}
+}
 
 // diagnose weighs the readings. The result is shared: it is not to be changed.
 func (e *engines) diagnose(q question) (result *diagnosis.Result, err error) {
-	asked, err := json.Marshal(struct {
-		Readings []tester.Reading
-		Now      *tester.State
-	}{q.readings, q.now})
-	if err != nil {
-		return nil, err
-	}
 	err = e.with(q, func(p *prepared) error {
-		if p.last != nil && p.asked == string(asked) {
-			result = p.last
-			return nil
-		}
 		result, err = p.engine.DiagnoseNow(q.readings, q.now)
-		if err == nil {
-			p.asked, p.last = string(asked), result
-		}
 		return err
 	})
 	return result, err
@@ -89,7 +119,11 @@ func (e *engines) why(q question, faults []circuit.Fault) (evidence []diagnosis.
 }
 
 func (e *engines) with(q question, do func(*prepared) error) error {
-	p := e.of(q.call, q.key())
+	key, err := q.key()
+	if err != nil {
+		return err
+	}
+	p := e.of(key)
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.engine == nil {
@@ -102,24 +136,24 @@ func (e *engines) with(q question, do func(*prepared) error) error {
 	return do(p)
 }
 
-func (e *engines) of(call int64, key string) *prepared {
+func (e *engines) of(key string) *prepared {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	e.used++
-	p := e.calls[call]
-	if p == nil || p.key != key {
-		p = &prepared{key: key}
-		e.calls[call] = p
+	p := e.runs[key]
+	if p == nil {
+		p = &prepared{}
+		e.runs[key] = p
 	}
 	p.used = e.used
-	if len(e.calls) > keepEngines {
-		oldest := call
-		for id, other := range e.calls {
-			if other.used < e.calls[oldest].used {
-				oldest = id
+	if len(e.runs) > keepEngines {
+		oldest := key
+		for other, q := range e.runs {
+			if q.used < e.runs[oldest].used {
+				oldest = other
 			}
 		}
-		delete(e.calls, oldest)
+		delete(e.runs, oldest)
 	}
 	return p
 }

@@ -11,18 +11,18 @@ import (
 
 // SetConditions keeps what is known of the place beside its circuit.
 func (s *calls) SetConditions(ctx context.Context, r api.SetConditionsRequestObject) (api.SetConditionsResponseObject, error) {
-	now, err := s.keep(ctx, r.Call, r.Body, r.Body.Check, s.store.SetConditions)
+	now, err := s.keep(ctx, r.Call, theConditions, r.Body, r.Body.Check, s.store.SetConditions)
 	return api.SetConditions200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 // SetMap keeps what is known of the order of the boxes.
 func (s *calls) SetMap(ctx context.Context, r api.SetMapRequestObject) (api.SetMapResponseObject, error) {
-	now, err := s.keep(ctx, r.Call, r.Body, r.Body.Check, s.store.SetMap)
+	now, err := s.keep(ctx, r.Call, theOrder, r.Body, r.Body.Check, s.store.SetMap)
 	return api.SetMap200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 // keep checks a document about the call's circuit, stores it and shows the call.
-func (s *calls) keep(ctx context.Context, call int64, document any, check func(*circuit.Circuit) error,
+func (s *calls) keep(ctx context.Context, call int64, words string, document any, check func(*circuit.Circuit) error,
 	store func(context.Context, int64, []byte) error,
 ) (api.CallNowJSONResponse, error) {
 	c, err := s.circuit(ctx, call)
@@ -36,10 +36,21 @@ func (s *calls) keep(ctx context.Context, call int64, document any, check func(*
 	if err != nil {
 		return api.CallNowJSONResponse{}, err
 	}
-	if err := store(ctx, call, kept); err != nil {
-		return api.CallNowJSONResponse{}, err
-	}
-	return s.callNow(ctx, call)
+	return s.change(ctx, call, words, func(ctx context.Context) error {
+		before, err := s.store.Call(ctx, call)
+		if err != nil {
+			return err
+		}
+		theirs := before.Conditions
+		if words == theOrder {
+			theirs = before.Map
+		}
+		out, err := s.merged(ctx, s.documentOf(c, before, words), theirs, kept)
+		if err != nil {
+			return err
+		}
+		return store(ctx, call, out)
+	})
 }
 
 // AskWhy holds the readings one by one against a suspect.
@@ -92,6 +103,9 @@ func (s *calls) SetPractice(ctx context.Context, r api.SetPracticeRequestObject)
 		return nil, err
 	}
 	if err := s.store.Set(ctx, practiceSetting, kept); err != nil {
+		return nil, err
+	}
+	if err := s.store.SetStale(ctx); err != nil {
 		return nil, err
 	}
 	return api.SetPractice200JSONResponse(sheet), nil

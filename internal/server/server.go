@@ -3,10 +3,15 @@
 package server
 
 import (
+	"context"
 	"errors"
+	"io"
 	"io/fs"
 	"log/slog"
+	"net"
 	"net/http"
+	"strings"
+	"sync"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -31,28 +36,106 @@ type Config struct {
 	Now   func() time.Time // the clock
 	// Tracer says that a simulated transmitter and receiver are at hand.
 	Tracer bool
+	// SignIn says that everybody has to: the server is reached from elsewhere.
+	SignIn  bool
+	Backups Backups // Every zero: none are made by themselves
 }
 
-// New is the whole application as one handler.
-func New(c Config) http.Handler {
+// A Server is the whole application as one handler, with what it does beside
+// the requests.
+type Server struct {
+	http.Handler
+	calls *calls
+	stop  context.CancelFunc
+	done  sync.WaitGroup
+}
+
+// Close ends what is done beside the requests, and waits for it.
+func (s *Server) Close() {
+	s.stop()
+	s.calls.freshener.close()
+	s.done.Wait()
+}
+
+// New makes the application. It is to be closed before its store is.
+func New(c Config) (*Server, error) {
+	access, err := newAccess(c.Store, c.Now, c.SignIn)
+	if err != nil {
+		return nil, err
+	}
 	e := echo.NewWithConfig(echo.Config{Logger: c.Log})
 	e.HTTPErrorHandler = echo.ProblemDetailsHTTPErrorHandler(false)
+	// A page of another site may not have a browser change anything here, signed
+	// in or not.
+	foreign := http.NewCrossOriginProtection()
+	foreign.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "application/problem+json")
+		w.WriteHeader(http.StatusForbidden)
+		io.WriteString(w, `{"type":"about:blank","title":"Another site","status":403,"detail":"This came from a page of another site, and was refused."}`) //nolint:errcheck // nobody is left to tell
+	}))
+	secure := middleware.SecureConfig{
+		XFrameOptions: "DENY", ContentTypeNosniff: "nosniff", ReferrerPolicy: "no-referrer",
+		// Styles set by scripts are needed for drawing; scripts only from here.
+		ContentSecurityPolicy: "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
+	}
+	if c.SignIn {
+		secure.HSTSMaxAge = 365 * 24 * 3600
+	}
 	e.Use(
 		requestLog(c.Log),
 		middleware.Recover(),
-		middleware.SecureWithConfig(middleware.SecureConfig{
-			XFrameOptions: "DENY", ContentTypeNosniff: "nosniff", ReferrerPolicy: "same-origin",
-			// Styles set by scripts are needed for drawing; scripts only from here.
-			ContentSecurityPolicy: "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'",
-		}),
+		middleware.SecureWithConfig(secure),
+		headers,
+		echo.WrapMiddleware(foreign.Handler),
 		middleware.BodyLimit(maxBody),
 		explain,
+		hostOf(c.SignIn),
+		access.check,
 	)
-	calls := &calls{store: c.Store, shop: c.Shop, meter: c.Meter, now: c.Now, tracer: c.Tracer, engines: newEngines()}
+	calls := &calls{
+		store: c.Store, shop: c.Shop, meter: c.Meter, now: c.Now, tracer: c.Tracer, engines: newEngines(),
+		freshener: newFreshener(), backups: &c.Backups, access: access,
+	}
 	api.RegisterHandlers(e, api.NewStrictHandler(calls, nil))
 	e.GET("/api/*", func(*echo.Context) error { return echo.ErrNotFound })
 	e.GET("/*", frontEnd(c.Front))
-	return e
+	ctx, stop := context.WithCancel(context.Background())
+	s := &Server{Handler: e, calls: calls, stop: stop}
+	calls.freshener.run(calls, c.Log)
+	calls.freshener.ask(0)
+	if c.Backups.Every > 0 {
+		s.done.Go(func() { c.Backups.keepMaking(ctx, c.Store, c.Log, c.Now) })
+	}
+	return s, nil
+}
+
+// headers are those that no setting of the library has.
+func headers(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		h := c.Response().Header()
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Cross-Origin-Resource-Policy", "same-origin")
+		h.Set("Permissions-Policy", "geolocation=(), microphone=(), camera=(self)")
+		return next(c)
+	}
+}
+
+// hostOf refuses other names than this machine's own while nobody has to sign
+// in: a name that a stranger points at this machine would open it to their pages.
+func hostOf(signIn bool) echo.MiddlewareFunc {
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		return func(c *echo.Context) error {
+			host := c.Request().Host
+			if name, _, err := net.SplitHostPort(host); err == nil {
+				host = name
+			}
+			ip := net.ParseIP(strings.Trim(host, "[]"))
+			if !signIn && host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+				return refused{http.StatusMisdirectedRequest, errors.New("this machine is reached as localhost only while nobody has to sign in")}
+			}
+			return next(c)
+		}
+	}
 }
 
 // requestLog writes one line a request.
@@ -60,7 +143,7 @@ func requestLog(log *slog.Logger) echo.MiddlewareFunc {
 	return middleware.RequestLoggerWithConfig(middleware.RequestLoggerConfig{
 		HandleError: true, LogMethod: true, LogURIPath: true, LogStatus: true, LogLatency: true,
 		LogValuesFunc: func(c *echo.Context, v middleware.RequestLoggerValues) error {
-			level, args := slog.LevelInfo, []any{"method", v.Method, "path", v.URIPath, "status", v.Status, "took", v.Latency}
+			level, args := slog.LevelInfo, []any{"method", v.Method, "path", unlinked(v.URIPath), "status", v.Status, "took", v.Latency}
 			if v.Error != nil && v.Status >= http.StatusInternalServerError {
 				level, args = slog.LevelError, append(args, "error", v.Error)
 			}
@@ -70,6 +153,18 @@ func requestLog(log *slog.Logger) echo.MiddlewareFunc {
 	})
 }
 
+// unlinked is a path without the token of a customer's link: who reads the log
+// may not use it.
+func unlinked(path string) string {
+	for _, before := range []string{"/api/visits/", "/visit/"} {
+		if rest, ok := strings.CutPrefix(path, before); ok {
+			_, after, _ := strings.Cut(rest, "/")
+			return strings.TrimSuffix(before+"…/"+after, "/")
+		}
+	}
+	return path
+}
+
 // explain turns what the store and the core refuse into problem documents.
 func explain(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
@@ -77,9 +172,21 @@ func explain(next echo.HandlerFunc) echo.HandlerFunc {
 		var bad badInput
 		var silent meterError
 		var shut gateShut
+		var no refused
+		err = store.Cause(err)
 		switch {
 		case err == nil:
 			return nil
+		case errors.As(err, &no):
+			return &echo.ProblemError{Status: no.status, Title: http.StatusText(no.status), Detail: no.Error()}
+		case errors.Is(err, errNoVisit):
+			return &echo.ProblemError{Status: http.StatusNotFound, Title: "Not in force", Detail: err.Error()}
+		case errors.Is(err, store.ErrFull):
+			return &echo.ProblemError{Status: http.StatusInsufficientStorage, Title: "Disk full", Detail: capital(store.ErrFull)}
+		case errors.Is(err, store.ErrDamaged):
+			return &echo.ProblemError{Status: http.StatusInternalServerError, Title: "Database damaged", Detail: capital(store.ErrDamaged)}
+		case errors.Is(err, store.ErrNothingLeft):
+			return &echo.ProblemError{Status: http.StatusConflict, Title: "Nothing to take back", Detail: err.Error()}
 		case errors.Is(err, store.ErrNotFound):
 			return &echo.ProblemError{Status: http.StatusNotFound, Title: "Not found", Detail: "There is no such call, stop or reading here. It may have been removed: go back to the day's calls."}
 		case errors.As(err, &shut):
@@ -95,6 +202,12 @@ func explain(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		return err
 	}
+}
+
+// capital is an error as a sentence.
+func capital(err error) string {
+	text := err.Error()
+	return strings.ToUpper(text[:1]) + text[1:] + "."
 }
 
 // badInput is an error the user can mend.

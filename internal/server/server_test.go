@@ -44,10 +44,24 @@ func openWith(t *testing.T, path string, meter *meterlink.Meter) *shop {
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
 	front := fstest.MapFS{"index.html": {Data: []byte("<title>Elvat</title>")}, "assets/app-1.js": {Data: []byte("//")}}
-	return &shop{t, server.New(server.Config{
+	config := server.Config{
 		Store: s, Shop: "A shop", Meter: meter, Tracer: true, Front: front, Now: func() time.Time { return noon },
-		Log: slog.New(slog.NewTextHandler(io.Discard, nil)),
-	}), s}
+		Log: slog.New(slog.NewTextHandler(io.Discard, nil)), Backups: server.Backups{Folder: path + "-backups", Keep: 2},
+	}
+	return &shop{t, serverOf(t, config), s}
+}
+
+// serverOf is a server reached as this machine, closed at the end of the test.
+func serverOf(t *testing.T, c server.Config) http.Handler {
+	app, err := server.New(c)
+	require.NoError(t, err)
+	t.Cleanup(app.Close)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Host == "example.com" { // what httptest says
+			r.Host = "localhost"
+		}
+		app.ServeHTTP(w, r)
+	})
 }
 
 func newShop(t *testing.T) *shop { return open(t, filepath.Join(t.TempDir(), "shop.db")) }
@@ -235,7 +249,11 @@ func TestReadingsOutliveTheirStop(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 1, left)
-	assert.Equal(t, before, s.call(200, "POST", "/api/calls/3/circuit/undo", ""))
+	after := s.call(200, "POST", "/api/calls/3/circuit/undo", "")
+	assert.Greater(t, after.Version, before.Version)
+	assert.Equal(t, "took back a change of the run", after.Undo.What)
+	after.Version, after.Undo = before.Version, before.Undo
+	assert.Equal(t, before, after)
 }
 
 func TestTheDay(t *testing.T) {
@@ -244,7 +262,10 @@ func TestTheDay(t *testing.T) {
 	require.Equal(t, 200, w.Code)
 	var list []api.CallSummary
 	require.NoError(t, json.Unmarshal(w.Body.Bytes(), &list))
-	require.Len(t, list, 3)
+	require.Len(t, list, 6, "three in hand, and what was done there before")
+	for i, c := range list {
+		assert.Equal(t, i >= 3, c.HandedOver)
+	}
 	assert.Equal(t, "Bindery, upper floor", list[0].Title, "newest first")
 	assert.True(t, list[0].Danger)
 	assert.Equal(t, "Open Enlarger: prove it dead first", list[1].HoldUp)
@@ -313,7 +334,7 @@ func TestFrontEnd(t *testing.T) {
 
 func TestFrontEndNeverBuilt(t *testing.T) {
 	s := newShop(t)
-	bare := server.New(server.Config{Store: s.store, Front: fstest.MapFS{".keep": {}}, Now: time.Now, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	bare := serverOf(t, server.Config{Store: s.store, Front: fstest.MapFS{".keep": {}}, Now: time.Now, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
 	w := httptest.NewRecorder()
 	bare.ServeHTTP(w, httptest.NewRequestWithContext(t.Context(), "GET", "/", nil))
 	assert.Equal(t, http.StatusServiceUnavailable, w.Code)
@@ -323,7 +344,7 @@ func TestFrontEndNeverBuilt(t *testing.T) {
 func TestRequestLog(t *testing.T) {
 	var log strings.Builder
 	s := newShop(t)
-	handler := server.New(server.Config{Store: s.store, Front: fstest.MapFS{}, Now: time.Now, Log: slog.New(slog.NewTextHandler(&log, nil))})
+	handler := serverOf(t, server.Config{Store: s.store, Front: fstest.MapFS{}, Now: time.Now, Log: slog.New(slog.NewTextHandler(&log, nil))})
 	handler.ServeHTTP(httptest.NewRecorder(), httptest.NewRequestWithContext(t.Context(), "GET", "/api/calls/9", nil))
 	assert.Contains(t, log.String(), "method=GET")
 	assert.Contains(t, log.String(), "path=/api/calls/9")

@@ -13,6 +13,7 @@ import (
 	"elvat/core/runs"
 	"elvat/core/strict"
 	"elvat/core/tester"
+	"elvat/core/visit"
 	"elvat/internal/api"
 	"elvat/internal/store"
 )
@@ -38,6 +39,33 @@ type state struct {
 	checks   []job.Check
 	made     string    // the box made up last, "" for none
 	madeAt   time.Time // readings from before are of the run as it was found
+	asked    string    // names what the diagnosis was worked out from
+	site     int64
+	siteName string
+	answers  []visit.Answer // of the customer, in their order
+	said     []time.Time    // when
+}
+
+// loadAnswers reads what the customer said before the visit.
+func (s *calls) loadAnswers(ctx context.Context, v *state) error {
+	kept, err := s.store.Answers(ctx, v.call.ID)
+	if err != nil {
+		return err
+	}
+	for _, k := range kept {
+		var a visit.Answer
+		if err := json.Unmarshal(k.Document, &a); err != nil {
+			return fmt.Errorf("call %d, stored answer %s: %w", v.call.ID, k.ID, err)
+		}
+		v.answers, v.said = append(v.answers, a), append(v.said, k.At)
+	}
+	panel, err := s.store.PanelOfRun(ctx, v.call.Run)
+	if err != nil {
+		return err
+	}
+	site, err := s.store.Site(ctx, panel.Site)
+	v.siteName, v.site = site.Name, site.ID
+	return err
 }
 
 // load reads a call and works out where it stands.
@@ -80,7 +108,10 @@ func (s *calls) loadCall(ctx context.Context, call store.Call) (*state, error) {
 	if err := s.loadPlace(ctx, v); err != nil {
 		return nil, fmt.Errorf("call %d: %w", call.ID, err)
 	}
-	if v.result, err = s.engines.diagnose(v.question()); err != nil {
+	if err := s.loadAnswers(ctx, v); err != nil {
+		return nil, err
+	}
+	if err := s.diagnose(ctx, v); err != nil {
 		return nil, fmt.Errorf("call %d: %w", call.ID, err)
 	}
 	if err := s.loadWork(ctx, v); err != nil {
@@ -122,7 +153,7 @@ func (s *calls) loadPlace(ctx context.Context, v *state) error {
 
 // question is what the diagnosis is worked out from.
 func (v *state) question() question {
-	return question{v.call.ID, v.revision.ID, v.circuit, v.order, v.settings, v.inForce, v.now}
+	return question{v.circuit, v.order, v.settings, v.inForce, v.now}
 }
 
 // add takes a stored reading in. One that the run has no place for any more
@@ -151,7 +182,7 @@ func (v *state) add(r store.Reading) error {
 }
 
 func (v *state) whatIsKnown() job.Facts {
-	f := job.Facts{CautionsRead: v.call.CautionsReadAt != nil, Settled: v.result.Settled, Read: len(v.halves())}
+	f := job.Facts{Reported: visit.Reported(v.circuit, v.answers), CautionsRead: v.call.CautionsReadAt != nil, Settled: v.result.Settled, Read: len(v.halves())}
 	for _, box := range v.circuit.Boxes {
 		f.Outlets += len(box.Devices)
 		f.Halves += len(box.Devices) * len(circuit.Halves)
@@ -212,6 +243,7 @@ func (v *state) view() api.Call {
 		State: v.state(), Loads: append([]circuit.Load{}, v.circuit.Loads...),
 		Sweep: diagnosis.SweepOf(v.circuit, v.inForce, v.changed), Changed: v.changed,
 		Found: diagnosis.StillThere(v.circuit, v.inForce), Conditions: v.place, Map: v.order, WorkBox: v.workBox(),
+		Version: v.call.Version, SiteName: v.siteName, Run: v.call.Run, Reported: v.facts.Reported,
 	}
 }
 
@@ -227,6 +259,6 @@ func (v *state) summary() api.CallSummary {
 	return api.CallSummary{
 		Id: v.call.ID, Title: v.call.Title, Complaint: v.call.Complaint, CreatedAt: v.call.CreatedAt,
 		Phases: v.facts.Strip(), HoldUp: v.facts.HoldUp(), Outlets: v.facts.Outlets, Readings: len(v.inForce),
-		Danger: v.facts.LiveGround != "", Settled: v.result.Settled, HandedOver: v.facts.HandedOver,
+		Danger: v.facts.LiveGround != "" || v.facts.Reported != "", Settled: v.result.Settled, HandedOver: v.facts.HandedOver,
 	}
 }

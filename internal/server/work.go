@@ -9,6 +9,7 @@ import (
 	"io"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"time"
 
 	"elvat/core/circuit"
@@ -226,7 +227,7 @@ func (s *calls) workNow(ctx context.Context, id int64) (api.WorkNowJSONResponse,
 	}
 	w := api.WorkNowJSONResponse{
 		Journal: []api.JournalLine{}, Gates: v.gates(), Checks: append([]job.Check{}, v.checks...), HandOver: v.journal.HandOver(v.checks),
-		Directory: directory, Pictures: []api.Picture{}, Tracer: s.tracer, Stays: []string{},
+		Directory: directory, Pictures: []api.Picture{}, Tracer: s.tracer, Stays: []string{}, Version: v.call.Version,
 	}
 	for i, e := range v.journal {
 		w.Journal = append(w.Journal, api.JournalLine{Id: v.entryIDs[i], Entry: e, Words: e.Words(v.circuit.LabelOf)})
@@ -254,31 +255,36 @@ func (s *calls) GetWork(ctx context.Context, r api.GetWorkRequestObject) (api.Ge
 // AddEntry enters what was done. A breaker that is switched or found changes
 // what is known of the run's breaker with it.
 func (s *calls) AddEntry(ctx context.Context, r api.AddEntryRequestObject) (api.AddEntryResponseObject, error) {
-	v, err := s.load(ctx, r.Call)
-	if err != nil {
+	if err := idOf(r.Body.Id); err != nil {
 		return nil, err
 	}
 	e := r.Body.Entry
 	e.At, e.Withdrawn = time.Time{}, false
-	if err := e.Check(v.circuit); err != nil {
-		return nil, badInput{err}
-	}
-	if n := len(r.Body.Id); n < 8 || n > 64 {
-		return nil, badInput{errors.New("id: between 8 and 64 characters, made anew for each entry")}
-	}
-	if e.Kind == job.MadeUp {
-		return nil, badInput{errors.New("made-up: a box is made up on its own screen")}
-	}
-	if gate := v.journal.HandOver(v.checks); e.Kind == job.HandedOver && !gate.Open {
-		return nil, gateShut{gate: gate}
-	}
-	if err := s.follow(ctx, v, e); err != nil {
+	if err := s.access.allows(ctx, e.Needs()); err != nil {
 		return nil, err
 	}
-	if err := s.enter(ctx, r.Call, r.Body.Id, e); err != nil {
-		return nil, err
-	}
-	now, err := s.workNow(ctx, r.Call)
+	now, err := s.changeWork(ctx, r.Call, strings.ReplaceAll(string(e.Kind), "-", " "), func(ctx context.Context) error {
+		v, err := s.load(ctx, r.Call)
+		if err != nil {
+			return err
+		}
+		if err := e.Check(v.circuit); err != nil {
+			return badInput{err}
+		}
+		if slices.Contains(v.entryIDs, r.Body.Id) {
+			return nil // it was sent before
+		}
+		if e.Kind == job.MadeUp {
+			return badInput{errors.New("made-up: a box is made up on its own screen")}
+		}
+		if gate := v.journal.HandOver(v.checks); e.Kind == job.HandedOver && !gate.Open {
+			return gateShut{gate: gate}
+		}
+		if err := s.follow(ctx, v, e); err != nil {
+			return err
+		}
+		return s.enter(ctx, r.Call, r.Body.Id, e)
+	})
 	return api.AddEntry201JSONResponse{WorkNowJSONResponse: now}, err
 }
 
@@ -311,40 +317,43 @@ func (s *calls) follow(ctx context.Context, v *state, e job.Entry) error {
 		if err != nil {
 			return err
 		}
-		if err := s.store.SetDirectory(ctx, v.call.ID, kept); err != nil {
+		panel, err := s.store.PanelOfRun(ctx, v.call.Run)
+		if err != nil {
+			return err
+		}
+		if err := s.store.SetDirectory(ctx, panel.ID, kept); err != nil {
 			return err
 		}
 		if v.circuit.Breaker.Label == e.Breaker {
 			return nil
 		}
-		_, err = s.edit(ctx, v.call.ID, func(c *circuit.Circuit) error {
+		return s.edit(ctx, v.call.ID, func(c *circuit.Circuit) error {
 			c.Breaker.Label = e.Breaker
 			return c.Check()
 		})
-		return err
 	}
 	return nil
 }
 
 // MarkEntry takes an entry back, or puts it back in force.
 func (s *calls) MarkEntry(ctx context.Context, r api.MarkEntryRequestObject) (api.MarkEntryResponseObject, error) {
-	if r.Body.Withdrawn != nil {
-		if err := s.store.WithdrawEntry(ctx, r.Call, r.Entry, *r.Body.Withdrawn); err != nil {
-			return nil, err
+	now, err := s.changeWork(ctx, r.Call, "marked an entry", func(ctx context.Context) error {
+		if r.Body.Withdrawn == nil {
+			return nil
 		}
-	}
-	now, err := s.workNow(ctx, r.Call)
+		return s.store.WithdrawEntry(ctx, r.Call, r.Entry, *r.Body.Withdrawn)
+	})
 	return api.MarkEntry200JSONResponse{WorkNowJSONResponse: now}, err
 }
 
 func (s *calls) directory(ctx context.Context, v *state) (job.Directory, error) {
 	d := job.Directory{}
-	kept, err := s.store.Directory(ctx, v.call.ID)
+	panel, err := s.store.PanelOfRun(ctx, v.call.Run)
 	if err != nil {
 		return nil, err
 	}
-	if kept != nil {
-		return d, json.Unmarshal(kept, &d)
+	if err := json.Unmarshal(panel.Directory, &d); err != nil || len(d) > 0 {
+		return d, err
 	}
 	if b := v.circuit.Breaker; b.Label != "" {
 		d = append(d, job.DirectoryRow{Breaker: b.Label, Amps: b.Amps, Serves: v.call.Title})
@@ -362,10 +371,21 @@ func (s *calls) SetDirectory(ctx context.Context, r api.SetDirectoryRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	if err := s.store.SetDirectory(ctx, r.Call, kept); err != nil {
-		return nil, err
-	}
-	now, err := s.workNow(ctx, r.Call)
+	now, err := s.changeWork(ctx, r.Call, "panel directory", func(ctx context.Context) error {
+		call, err := s.store.Call(ctx, r.Call)
+		if err != nil {
+			return err
+		}
+		panel, err := s.store.PanelOfRun(ctx, call.Run)
+		if err != nil {
+			return err
+		}
+		out, err := s.merged(ctx, directoryDocument(r.Call, panel.ID), panel.Directory, kept)
+		if err != nil {
+			return err
+		}
+		return s.store.SetDirectory(ctx, panel.ID, out)
+	})
 	return api.SetDirectory200JSONResponse{WorkNowJSONResponse: now}, err
 }
 
@@ -393,11 +413,14 @@ func (s *calls) TraceBreaker(ctx context.Context, r api.TraceBreakerRequestObjec
 
 // AddPicture keeps a photograph taken at a phase of the call, drawn anew.
 func (s *calls) AddPicture(ctx context.Context, r api.AddPictureRequestObject) (api.AddPictureResponseObject, error) {
+	if err := idOf(r.Params.Id); err != nil {
+		return nil, err
+	}
 	c, err := s.circuit(ctx, r.Call)
 	if err != nil {
 		return nil, err
 	}
-	p := store.Picture{Phase: r.Params.Phase, TakenAt: s.now()}
+	p := store.Picture{SentAs: r.Params.Id, Phase: r.Params.Phase, TakenAt: s.now()}
 	if !slices.Contains(job.Phases, job.Phase(p.Phase)) {
 		return nil, badInput{fmt.Errorf("phase: %q is none of %q", p.Phase, job.Phases)}
 	}
@@ -414,10 +437,10 @@ func (s *calls) AddPicture(ctx context.Context, r api.AddPictureRequestObject) (
 	if err != nil {
 		return nil, badInput{fmt.Errorf("photograph: %w", err)}
 	}
-	if _, err := s.store.AddPicture(ctx, r.Call, p, clean); err != nil {
-		return nil, err
-	}
-	now, err := s.workNow(ctx, r.Call)
+	now, err := s.changeWork(ctx, r.Call, "photograph", func(ctx context.Context) error {
+		_, err := s.store.AddPicture(ctx, r.Call, p, clean)
+		return err
+	})
 	return api.AddPicture201JSONResponse{WorkNowJSONResponse: now}, err
 }
 
@@ -432,12 +455,12 @@ func (s *calls) GetPicture(ctx context.Context, r api.GetPictureRequestObject) (
 
 // MarkPicture takes a photograph back, or shows it again.
 func (s *calls) MarkPicture(ctx context.Context, r api.MarkPictureRequestObject) (api.MarkPictureResponseObject, error) {
-	if r.Body.Withdrawn != nil {
-		if err := s.store.WithdrawPicture(ctx, r.Call, r.Picture, *r.Body.Withdrawn); err != nil {
-			return nil, err
+	now, err := s.changeWork(ctx, r.Call, "marked a photograph", func(ctx context.Context) error {
+		if r.Body.Withdrawn == nil {
+			return nil
 		}
-	}
-	now, err := s.workNow(ctx, r.Call)
+		return s.store.WithdrawPicture(ctx, r.Call, r.Picture, *r.Body.Withdrawn)
+	})
 	return api.MarkPicture200JSONResponse{WorkNowJSONResponse: now}, err
 }
 

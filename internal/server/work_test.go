@@ -212,7 +212,7 @@ func TestPapers(t *testing.T) {
 	require.Equal(t, 200, s.ask("POST", call+"/boxes/B3/made", "").Code)
 	var picture bytes.Buffer
 	require.NoError(t, png.Encode(&picture, image.NewRGBA(image.Rect(0, 0, 30, 20))))
-	put := httptest.NewRequestWithContext(t.Context(), "POST", call+"/pictures?phase=as+found&box=B3", &picture)
+	put := httptest.NewRequestWithContext(t.Context(), "POST", call+"/pictures?id=picture-1&phase=as+found&box=B3", &picture)
 	put.Header.Set("Content-Type", "application/octet-stream")
 	got := httptest.NewRecorder()
 	s.handler.ServeHTTP(got, put)
@@ -237,7 +237,7 @@ func TestPapers(t *testing.T) {
 	assert.Equal(t, 404, s.ask("GET", call+"/pictures/99", "").Code)
 	w = s.work(200, "PATCH", fmt.Sprintf("%s/pictures/%d", call, w.Pictures[0].Id), `{ "withdrawn": true }`)
 	assert.Empty(t, w.Pictures)
-	for _, path := range []string{"/pictures?phase=dancing", "/pictures?phase=prove&box=B99", "/pictures?phase=prove"} {
+	for _, path := range []string{"/pictures?id=picture-x&phase=dancing", "/pictures?id=picture-x&phase=prove&box=B99", "/pictures?id=picture-x&phase=prove"} {
 		assert.Equal(t, 422, s.ask("POST", call+path, "no picture").Code, path)
 	}
 }

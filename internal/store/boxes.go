@@ -20,7 +20,7 @@ func (s *Store) Box(ctx context.Context, call int64, box string) (OpenedBox, err
 	var b OpenedBox
 	var document, done string
 	var made sql.NullString
-	err := s.db.QueryRowContext(ctx, "SELECT document, done, "+madeAt+" FROM boxes WHERE call_id = ? AND box = ?", call, box).Scan(&document, &done, &made)
+	err := s.on(ctx).QueryRowContext(ctx, "SELECT document, done, "+madeAt+" FROM boxes WHERE call_id = ? AND box = ?", call, box).Scan(&document, &done, &made)
 	if errors.Is(err, sql.ErrNoRows) {
 		return b, ErrNotFound
 	}
@@ -43,8 +43,12 @@ func (s *Store) Box(ctx context.Context, call int64, box string) (OpenedBox, err
 
 // SetBox records what is in the box and what is to go in.
 func (s *Store) SetBox(ctx context.Context, call int64, box string, document []byte) error {
-	_, err := s.db.ExecContext(ctx, "INSERT INTO boxes (call_id, box, document) VALUES (?, ?, ?) ON CONFLICT (call_id, box) DO UPDATE SET document = excluded.document",
-		call, box, string(document))
+	kept, err := compact(document)
+	if err != nil {
+		return err
+	}
+	_, err = s.on(ctx).ExecContext(ctx, "INSERT INTO boxes (call_id, box, document) VALUES (?, ?, ?) ON CONFLICT (call_id, box) DO UPDATE SET document = excluded.document",
+		call, box, kept)
 	return err
 }
 
@@ -54,7 +58,7 @@ func (s *Store) SetSteps(ctx context.Context, call int64, box string, done []str
 	if err != nil {
 		return err
 	}
-	return s.mustChange(s.db.ExecContext(ctx, "UPDATE boxes SET done = ? WHERE call_id = ? AND box = ?", string(data), call, box))
+	return s.mustChange(s.on(ctx).ExecContext(ctx, "UPDATE boxes SET done = ? WHERE call_id = ? AND box = ?", string(data), call, box))
 }
 
 // madeAt is when a box was made up, null once that change of the run was taken back.
@@ -62,14 +66,14 @@ const madeAt = "CASE WHEN EXISTS (SELECT 1 FROM circuits WHERE id = boxes.made_b
 
 // SetMade records that the box was made up as planned, by the latest change of the run.
 func (s *Store) SetMade(ctx context.Context, call int64, box string, at time.Time) error {
-	return s.mustChange(s.db.ExecContext(ctx, `UPDATE boxes SET made_at = ?, made_by = (
+	return s.mustChange(s.on(ctx).ExecContext(ctx, `UPDATE boxes SET made_at = ?, made_by = (
 		SELECT max(id) FROM circuits WHERE call_id = boxes.call_id AND NOT withdrawn) WHERE call_id = ? AND box = ?`, stamp(at), call, box))
 }
 
 // LastMade is the box made up last on the call, and when; "" where none was.
 func (s *Store) LastMade(ctx context.Context, call int64) (box string, at time.Time, err error) {
 	var made string
-	err = s.db.QueryRowContext(ctx, "SELECT box, made FROM (SELECT box, "+madeAt+" AS made FROM boxes WHERE call_id = ?) WHERE made IS NOT NULL ORDER BY made DESC LIMIT 1", call).Scan(&box, &made)
+	err = s.on(ctx).QueryRowContext(ctx, "SELECT box, made FROM (SELECT box, "+madeAt+" AS made FROM boxes WHERE call_id = ?) WHERE made IS NOT NULL ORDER BY made DESC LIMIT 1", call).Scan(&box, &made)
 	if errors.Is(err, sql.ErrNoRows) {
 		return "", at, nil
 	}
@@ -87,7 +91,7 @@ func (s *Store) AddPhotograph(ctx context.Context, call int64, box string, at ti
 
 // Photograph is the latest picture of the box; id zero where there is none.
 func (s *Store) Photograph(ctx context.Context, call int64, box string) (id int64, image []byte, err error) {
-	err = s.db.QueryRowContext(ctx, "SELECT id, image FROM photographs WHERE call_id = ? AND box = ? AND phase = 'pulled' AND NOT withdrawn ORDER BY id DESC LIMIT 1", call, box).Scan(&id, &image)
+	err = s.on(ctx).QueryRowContext(ctx, "SELECT id, image FROM photographs WHERE call_id = ? AND box = ? AND phase = 'pulled' AND NOT withdrawn ORDER BY id DESC LIMIT 1", call, box).Scan(&id, &image)
 	if errors.Is(err, sql.ErrNoRows) {
 		return 0, nil, nil
 	}

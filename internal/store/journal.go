@@ -17,15 +17,23 @@ type Entry struct {
 
 // AddEntry stores an entry. One that is there already is left as it is.
 func (s *Store) AddEntry(ctx context.Context, call int64, e Entry) error {
-	_, err := s.db.ExecContext(ctx, `INSERT INTO journal (id, call_id, entry, at, document)
+	document, err := compact(e.Document)
+	if err != nil {
+		return err
+	}
+	_, err = s.on(ctx).ExecContext(ctx, `INSERT INTO journal (id, call_id, entry, at, document)
 		VALUES (?, ?, (SELECT coalesce(max(entry), 0) + 1 FROM journal WHERE call_id = ?), ?, ?) ON CONFLICT (id) DO NOTHING`,
-		e.ID, call, call, stamp(e.At), string(e.Document))
+		e.ID, call, call, stamp(e.At), document)
 	return err
 }
 
 // Journal lists the call's entries in order, those taken back included.
 func (s *Store) Journal(ctx context.Context, call int64) ([]Entry, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, at, document, withdrawn FROM journal WHERE call_id = ? ORDER BY entry", call)
+	return s.entries(ctx, "SELECT id, at, document, withdrawn FROM journal WHERE call_id = ? ORDER BY entry", call)
+}
+
+func (s *Store) entries(ctx context.Context, query string, args ...any) ([]Entry, error) {
+	rows, err := s.on(ctx).QueryContext(ctx, query, args...)
 	if err != nil {
 		return nil, err
 	}
@@ -48,30 +56,12 @@ func (s *Store) Journal(ctx context.Context, call int64) ([]Entry, error) {
 
 // WithdrawEntry takes an entry back, or puts it back in force.
 func (s *Store) WithdrawEntry(ctx context.Context, call int64, id string, withdrawn bool) error {
-	return s.mustChange(s.db.ExecContext(ctx, "UPDATE journal SET withdrawn = ? WHERE call_id = ? AND id = ?", withdrawn, call, id))
-}
-
-// Directory is the panel's directory as known on the call; nil where nothing is.
-func (s *Store) Directory(ctx context.Context, call int64) ([]byte, error) {
-	var document sql.NullString
-	err := s.db.QueryRowContext(ctx, "SELECT directory FROM calls WHERE id = ?", call).Scan(&document)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, ErrNotFound
-	}
-	if err != nil || !document.Valid {
-		return nil, err
-	}
-	return []byte(document.String), nil
-}
-
-// SetDirectory keeps the panel's directory.
-func (s *Store) SetDirectory(ctx context.Context, call int64, document []byte) error {
-	return s.mustChange(s.db.ExecContext(ctx, "UPDATE calls SET directory = ? WHERE id = ?", string(document), call))
+	return s.mustChange(s.on(ctx).ExecContext(ctx, "UPDATE journal SET withdrawn = ? WHERE call_id = ? AND id = ?", withdrawn, call, id))
 }
 
 // Boxes lists the boxes recorded on the call.
 func (s *Store) Boxes(ctx context.Context, call int64) ([]string, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT box FROM boxes WHERE call_id = ? ORDER BY box", call)
+	rows, err := s.on(ctx).QueryContext(ctx, "SELECT box FROM boxes WHERE call_id = ? ORDER BY box", call)
 	if err != nil {
 		return nil, err
 	}
@@ -90,22 +80,28 @@ func (s *Store) Boxes(ctx context.Context, call int64) ([]string, error) {
 // A Picture is a photograph of a call without its image.
 type Picture struct {
 	ID      int64
+	SentAs  string // by who sent it; "" where nobody said
 	Box     string // "" where it is of no box
 	Phase   string // or "pulled", of the pulled device
 	TakenAt time.Time
 }
 
-// AddPicture keeps a photograph taken at a phase of the call.
+// AddPicture keeps a photograph taken at a phase of the call. One that was sent
+// before is left as it is.
 func (s *Store) AddPicture(ctx context.Context, call int64, p Picture, image []byte) (int64, error) {
 	var id int64
-	err := s.db.QueryRowContext(ctx, "INSERT INTO photographs (call_id, box, phase, taken_at, image) VALUES (?, ?, ?, ?, ?) RETURNING id",
-		call, p.Box, p.Phase, stamp(p.TakenAt), image).Scan(&id)
+	sent := sql.NullString{String: p.SentAs, Valid: p.SentAs != ""}
+	err := s.on(ctx).QueryRowContext(ctx, `INSERT INTO photographs (call_id, box, phase, taken_at, image, sent_as) VALUES (?, ?, ?, ?, ?, ?)
+		ON CONFLICT (sent_as) DO NOTHING RETURNING id`, call, p.Box, p.Phase, stamp(p.TakenAt), image, sent).Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) { // it was kept the first time
+		err = s.on(ctx).QueryRowContext(ctx, "SELECT id FROM photographs WHERE sent_as = ?", sent).Scan(&id)
+	}
 	return id, err
 }
 
 // Pictures lists the call's photographs in the order in which they were taken.
 func (s *Store) Pictures(ctx context.Context, call int64) ([]Picture, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, box, phase, taken_at FROM photographs WHERE call_id = ? AND NOT withdrawn ORDER BY id", call)
+	rows, err := s.on(ctx).QueryContext(ctx, "SELECT id, box, phase, taken_at FROM photographs WHERE call_id = ? AND NOT withdrawn ORDER BY id", call)
 	if err != nil {
 		return nil, err
 	}
@@ -128,7 +124,7 @@ func (s *Store) Pictures(ctx context.Context, call int64) ([]Picture, error) {
 // Image is a photograph of the call.
 func (s *Store) Image(ctx context.Context, call, id int64) ([]byte, error) {
 	var image []byte
-	err := s.db.QueryRowContext(ctx, "SELECT image FROM photographs WHERE call_id = ? AND id = ?", call, id).Scan(&image)
+	err := s.on(ctx).QueryRowContext(ctx, "SELECT image FROM photographs WHERE call_id = ? AND id = ?", call, id).Scan(&image)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, ErrNotFound
 	}
@@ -137,5 +133,5 @@ func (s *Store) Image(ctx context.Context, call, id int64) ([]byte, error) {
 
 // WithdrawPicture takes a photograph back, or shows it again.
 func (s *Store) WithdrawPicture(ctx context.Context, call, id int64, withdrawn bool) error {
-	return s.mustChange(s.db.ExecContext(ctx, "UPDATE photographs SET withdrawn = ? WHERE call_id = ? AND id = ?", withdrawn, call, id))
+	return s.mustChange(s.on(ctx).ExecContext(ctx, "UPDATE photographs SET withdrawn = ? WHERE call_id = ? AND id = ?", withdrawn, call, id))
 }

@@ -3,13 +3,16 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"database/sql"
 	"embed"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
 	"net/url"
+	"strings"
 	"time"
 
 	"github.com/pressly/goose/v3"
@@ -68,6 +71,8 @@ type Call struct {
 	State          []byte // the circuit's now; nil: as its file says
 	Conditions     []byte // of the place; nil: none known
 	Map            []byte // what is known of the order of the boxes; nil: all of it
+	Run            int64  // of the site book
+	Version        int64  // the last action on it
 }
 
 // A Reading is one as it was entered.
@@ -82,45 +87,28 @@ type Reading struct {
 // AddCall stores a new call with the first revision of its run.
 func (s *Store) AddCall(ctx context.Context, call Call, circuit []byte) (int64, error) {
 	var id int64
-	err := s.inTransaction(ctx, func(tx *sql.Tx) error {
-		row := tx.QueryRowContext(ctx, "INSERT INTO calls (title, complaint, created_at, cautions_read_at) VALUES (?, ?, ?, ?) RETURNING id",
-			call.Title, call.Complaint, stamp(call.CreatedAt), stampOrNull(call.CautionsReadAt))
+	err := s.inTransaction(ctx, func(ctx context.Context) error {
+		row := s.on(ctx).QueryRowContext(ctx, "INSERT INTO calls (title, complaint, created_at, cautions_read_at, run_id, conditions, map) VALUES (?, ?, ?, ?, ?, ?, ?) RETURNING id",
+			call.Title, call.Complaint, stamp(call.CreatedAt), stampOrNull(call.CautionsReadAt), call.Run, textOrNull(call.Conditions), textOrNull(call.Map))
 		if err := row.Scan(&id); err != nil {
 			return err
 		}
-		return addCircuit(ctx, tx, id, circuit, call.CreatedAt)
+		return s.AddCircuit(ctx, id, circuit, call.CreatedAt)
 	})
 	return id, err
 }
 
-// Calls lists all calls, newest first.
-func (s *Store) Calls(ctx context.Context) ([]Call, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, title, complaint, created_at, cautions_read_at, state, conditions, map FROM calls ORDER BY id DESC")
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var calls []Call
-	for rows.Next() {
-		call, err := scanCall(rows)
-		if err != nil {
-			return nil, err
-		}
-		calls = append(calls, call)
-	}
-	return calls, rows.Err()
-}
-
 // Call returns one call.
 func (s *Store) Call(ctx context.Context, id int64) (Call, error) {
-	return scanCall(s.db.QueryRowContext(ctx, "SELECT id, title, complaint, created_at, cautions_read_at, state, conditions, map FROM calls WHERE id = ?", id))
+	return scanCall(s.on(ctx).QueryRowContext(ctx, `SELECT id, title, complaint, created_at, cautions_read_at, state, conditions, map, run_id, version
+		FROM calls WHERE id = ?`, id))
 }
 
 func scanCall(row interface{ Scan(...any) error }) (Call, error) {
 	var call Call
 	var created string
 	var cautions, state, conditions, order sql.NullString
-	err := row.Scan(&call.ID, &call.Title, &call.Complaint, &created, &cautions, &state, &conditions, &order)
+	err := row.Scan(&call.ID, &call.Title, &call.Complaint, &created, &cautions, &state, &conditions, &order, &call.Run, &call.Version)
 	if errors.Is(err, sql.ErrNoRows) {
 		return call, ErrNotFound
 	}
@@ -150,17 +138,13 @@ func scanCall(row interface{ Scan(...any) error }) (Call, error) {
 
 // UpdateCall stores title, complaint and when the cautions were read.
 func (s *Store) UpdateCall(ctx context.Context, call Call) error {
-	return s.mustChange(s.db.ExecContext(ctx, "UPDATE calls SET title = ?, complaint = ?, cautions_read_at = ? WHERE id = ?",
+	return s.mustChange(s.on(ctx).ExecContext(ctx, "UPDATE calls SET title = ?, complaint = ?, cautions_read_at = ? WHERE id = ?",
 		call.Title, call.Complaint, stampOrNull(call.CautionsReadAt), call.ID))
 }
 
 // SetState stores the state the call's circuit is in now; nil: as its file says.
 func (s *Store) SetState(ctx context.Context, call int64, state []byte) error {
-	var value any
-	if state != nil {
-		value = string(state)
-	}
-	return s.mustChange(s.db.ExecContext(ctx, "UPDATE calls SET state = ? WHERE id = ?", value, call))
+	return s.mustChange(s.on(ctx).ExecContext(ctx, "UPDATE calls SET state = ? WHERE id = ?", textOrNull(state), call))
 }
 
 // SetChanged stores that a device was changed lately, or that it was not.
@@ -169,13 +153,13 @@ func (s *Store) SetChanged(ctx context.Context, call int64, device string, chang
 	if changed {
 		statement = "INSERT INTO changed_devices (call_id, device) VALUES (?, ?) ON CONFLICT DO NOTHING"
 	}
-	_, err := s.db.ExecContext(ctx, statement, call, device)
+	_, err := s.on(ctx).ExecContext(ctx, statement, call, device)
 	return err
 }
 
 // Changed lists the devices known to have been changed lately.
 func (s *Store) Changed(ctx context.Context, call int64) ([]string, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT device FROM changed_devices WHERE call_id = ? ORDER BY device", call)
+	rows, err := s.on(ctx).QueryContext(ctx, "SELECT device FROM changed_devices WHERE call_id = ? ORDER BY device", call)
 	if err != nil {
 		return nil, err
 	}
@@ -194,7 +178,7 @@ func (s *Store) Changed(ctx context.Context, call int64) ([]string, error) {
 // Setting is what the shop set under the name; nil where it set nothing.
 func (s *Store) Setting(ctx context.Context, name string) ([]byte, error) {
 	var value string
-	err := s.db.QueryRowContext(ctx, "SELECT value FROM settings WHERE name = ?", name).Scan(&value)
+	err := s.on(ctx).QueryRowContext(ctx, "SELECT value FROM settings WHERE name = ?", name).Scan(&value)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
@@ -203,17 +187,17 @@ func (s *Store) Setting(ctx context.Context, name string) ([]byte, error) {
 
 // Set stores what the shop sets under the name.
 func (s *Store) Set(ctx context.Context, name string, value []byte) error {
-	_, err := s.db.ExecContext(ctx, "INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value", name, string(value))
+	_, err := s.on(ctx).ExecContext(ctx, "INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value", name, string(value))
 	return err
 }
 
 // AddCircuit stores a new revision of the call's run.
 func (s *Store) AddCircuit(ctx context.Context, call int64, document []byte, at time.Time) error {
-	return s.inTransaction(ctx, func(tx *sql.Tx) error { return addCircuit(ctx, tx, call, document, at) })
-}
-
-func addCircuit(ctx context.Context, tx *sql.Tx, call int64, document []byte, at time.Time) error {
-	_, err := tx.ExecContext(ctx, "INSERT INTO circuits (call_id, document, created_at) VALUES (?, ?, ?)", call, string(document), stamp(at))
+	kept, err := compact(document)
+	if err != nil {
+		return err
+	}
+	_, err = s.on(ctx).ExecContext(ctx, "INSERT INTO circuits (call_id, document, created_at) VALUES (?, ?, ?)", call, kept, stamp(at))
 	return err
 }
 
@@ -228,7 +212,7 @@ type Revision struct {
 func (s *Store) Circuit(ctx context.Context, call int64) (Revision, error) {
 	var r Revision
 	var document string
-	err := s.db.QueryRowContext(ctx, `SELECT id, document, EXISTS (
+	err := s.on(ctx).QueryRowContext(ctx, `SELECT id, document, EXISTS (
 		SELECT 1 FROM circuits earlier WHERE earlier.call_id = c.call_id AND NOT earlier.withdrawn AND earlier.id < c.id)
 		FROM circuits c WHERE call_id = ? AND NOT withdrawn ORDER BY id DESC LIMIT 1`, call).Scan(&r.ID, &document, &r.Earlier)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -240,9 +224,9 @@ func (s *Store) Circuit(ctx context.Context, call int64) (Revision, error) {
 
 // UndoCircuit withdraws the latest revision of the call's run.
 func (s *Store) UndoCircuit(ctx context.Context, call int64) error {
-	return s.inTransaction(ctx, func(tx *sql.Tx) error {
+	return s.inTransaction(ctx, func(ctx context.Context) error {
 		var id, earlier int64
-		err := tx.QueryRowContext(ctx, "SELECT max(id), count(*) - 1 FROM circuits WHERE call_id = ? AND NOT withdrawn HAVING count(*) > 0", call).Scan(&id, &earlier)
+		err := s.on(ctx).QueryRowContext(ctx, "SELECT max(id), count(*) - 1 FROM circuits WHERE call_id = ? AND NOT withdrawn HAVING count(*) > 0", call).Scan(&id, &earlier)
 		if errors.Is(err, sql.ErrNoRows) {
 			return ErrNotFound
 		}
@@ -252,23 +236,49 @@ func (s *Store) UndoCircuit(ctx context.Context, call int64) error {
 		if earlier == 0 {
 			return ErrNothingToUndo
 		}
-		_, err = tx.ExecContext(ctx, "UPDATE circuits SET withdrawn = 1 WHERE id = ?", id)
+		_, err = s.on(ctx).ExecContext(ctx, "UPDATE circuits SET withdrawn = 1 WHERE id = ?", id)
 		return err
 	})
 }
 
 // AddReading stores a reading. One that is there already is left as it is.
 func (s *Store) AddReading(ctx context.Context, call int64, r Reading) error {
-	_, err := s.db.ExecContext(ctx, `INSERT INTO readings (id, call_id, entry, taken_at, document)
+	document, err := compact(r.Document)
+	if err != nil {
+		return err
+	}
+	_, err = s.on(ctx).ExecContext(ctx, `INSERT INTO readings (id, call_id, entry, taken_at, document)
 		VALUES (?, ?, (SELECT coalesce(max(entry), 0) + 1 FROM readings WHERE call_id = ?), ?, ?) ON CONFLICT (id) DO NOTHING`,
-		r.ID, call, call, stamp(r.TakenAt), string(r.Document))
+		r.ID, call, call, stamp(r.TakenAt), document)
 	return err
+}
+
+// AddReadings stores the readings of a new call at once, where none was stored
+// before: history comes in by the million.
+func (s *Store) AddReadings(ctx context.Context, call int64, all []Reading) error {
+	const columns = 5
+	for first := 0; first < len(all); first += 100 {
+		some := all[first:min(first+100, len(all))]
+		args := make([]any, 0, columns*len(some))
+		for i, r := range some {
+			args = append(args, r.ID, call, first+i+1, stamp(r.TakenAt), string(r.Document))
+		}
+		if _, err := s.on(ctx).ExecContext(ctx, "INSERT INTO readings (id, call_id, entry, taken_at, document) VALUES (?, ?, ?, ?, ?)"+strings.Repeat(", (?, ?, ?, ?, ?)", len(some)-1), args...); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// InTransaction runs do's writes as one: all are kept, or none.
+func (s *Store) InTransaction(ctx context.Context, do func(context.Context) error) error {
+	return s.inTransaction(ctx, do)
 }
 
 // Readings lists the call's readings in the order of entry, those taken back
 // included.
 func (s *Store) Readings(ctx context.Context, call int64) ([]Reading, error) {
-	rows, err := s.db.QueryContext(ctx, "SELECT id, taken_at, document, withdrawn, doubtful FROM readings WHERE call_id = ? ORDER BY entry", call)
+	rows, err := s.on(ctx).QueryContext(ctx, "SELECT id, taken_at, document, withdrawn, doubtful FROM readings WHERE call_id = ? ORDER BY entry", call)
 	if err != nil {
 		return nil, err
 	}
@@ -291,22 +301,22 @@ func (s *Store) Readings(ctx context.Context, call int64) ([]Reading, error) {
 
 // WithdrawReading takes a reading back, or puts it back in force.
 func (s *Store) WithdrawReading(ctx context.Context, call int64, id string, withdrawn bool) error {
-	return s.mustChange(s.db.ExecContext(ctx, "UPDATE readings SET withdrawn = ? WHERE call_id = ? AND id = ?", withdrawn, call, id))
+	return s.mustChange(s.on(ctx).ExecContext(ctx, "UPDATE readings SET withdrawn = ? WHERE call_id = ? AND id = ?", withdrawn, call, id))
 }
 
 // DoubtReading marks a reading doubtful, or trusts it again.
 func (s *Store) DoubtReading(ctx context.Context, call int64, id string, doubtful bool) error {
-	return s.mustChange(s.db.ExecContext(ctx, "UPDATE readings SET doubtful = ? WHERE call_id = ? AND id = ?", doubtful, call, id))
+	return s.mustChange(s.on(ctx).ExecContext(ctx, "UPDATE readings SET doubtful = ? WHERE call_id = ? AND id = ?", doubtful, call, id))
 }
 
 // SetConditions keeps what is known of the place.
 func (s *Store) SetConditions(ctx context.Context, call int64, conditions []byte) error {
-	return s.mustChange(s.db.ExecContext(ctx, "UPDATE calls SET conditions = ? WHERE id = ?", string(conditions), call))
+	return s.mustChange(s.on(ctx).ExecContext(ctx, "UPDATE calls SET conditions = ? WHERE id = ?", string(conditions), call))
 }
 
 // SetMap keeps what is known of the order of the boxes.
 func (s *Store) SetMap(ctx context.Context, call int64, order []byte) error {
-	return s.mustChange(s.db.ExecContext(ctx, "UPDATE calls SET map = ? WHERE id = ?", string(order), call))
+	return s.mustChange(s.on(ctx).ExecContext(ctx, "UPDATE calls SET map = ? WHERE id = ?", string(order), call))
 }
 
 func (s *Store) mustChange(result sql.Result, err error) error {
@@ -320,18 +330,55 @@ func (s *Store) mustChange(result sql.Result, err error) error {
 	return err
 }
 
-func (s *Store) inTransaction(ctx context.Context, do func(*sql.Tx) error) error {
+// handle is what statements run on: the database, or the transaction that the
+// context carries.
+type handle interface {
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
+	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
+	ExecContext(ctx context.Context, query string, args ...any) (sql.Result, error)
+}
+
+type transactionKey struct{}
+
+func (s *Store) on(ctx context.Context) handle {
+	if tx, ok := ctx.Value(transactionKey{}).(*sql.Tx); ok {
+		return tx
+	}
+	return s.db
+}
+
+// inTransaction runs do in one transaction: that of the context where there is one.
+func (s *Store) inTransaction(ctx context.Context, do func(context.Context) error) error {
+	if _, ok := ctx.Value(transactionKey{}).(*sql.Tx); ok {
+		return do(ctx)
+	}
 	tx, err := s.db.BeginTx(ctx, nil)
 	if err != nil {
 		return err
 	}
-	if err := do(tx); err != nil {
+	if err := do(context.WithValue(ctx, transactionKey{}, tx)); err != nil {
 		return errors.Join(err, tx.Rollback())
 	}
 	return tx.Commit()
 }
 
+// compact is a JSON document without white space between its parts.
+func compact(document []byte) (string, error) {
+	var out bytes.Buffer
+	if err := json.Compact(&out, document); err != nil {
+		return "", err
+	}
+	return out.String(), nil
+}
+
 func stamp(t time.Time) string { return t.UTC().Format(time.RFC3339Nano) }
+
+func textOrNull(document []byte) any {
+	if document == nil {
+		return nil
+	}
+	return string(document)
+}
 
 func stampOrNull(t *time.Time) any {
 	if t == nil {

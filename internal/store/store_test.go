@@ -22,10 +22,22 @@ func open(t *testing.T, path string) *store.Store {
 	return s
 }
 
+// onRun is the call on a run of a site of its own.
+func onRun(t *testing.T, s *store.Store, call store.Call) store.Call {
+	t.Helper()
+	site, err := s.AddSite(t.Context(), store.Site{Name: call.Title + " house", CreatedAt: noon})
+	require.NoError(t, err)
+	panel, err := s.AddPanel(t.Context(), store.Panel{Site: site, Name: "Main panel"})
+	require.NoError(t, err)
+	call.Run, err = s.AddRun(t.Context(), panel, call.Title)
+	require.NoError(t, err)
+	return call
+}
+
 func withCall(t *testing.T) (*store.Store, int64, string) {
 	path := filepath.Join(t.TempDir(), "a shop's #1.db") // names people give
 	s := open(t, path)
-	id, err := s.AddCall(t.Context(), store.Call{Title: "Loft", Complaint: "dead", CreatedAt: noon}, []byte(`{"v":1}`))
+	id, err := s.AddCall(t.Context(), onRun(t, s, store.Call{Title: "Loft", Complaint: "dead", CreatedAt: noon}), []byte(`{"v":1}`))
 	require.NoError(t, err)
 	return s, id, path
 }
@@ -35,20 +47,25 @@ func TestCalls(t *testing.T) {
 	ctx := t.Context()
 	call, err := s.Call(ctx, id)
 	require.NoError(t, err)
-	assert.Equal(t, store.Call{ID: id, Title: "Loft", Complaint: "dead", CreatedAt: noon}, call)
+	assert.Equal(t, store.Call{ID: id, Title: "Loft", Complaint: "dead", CreatedAt: noon, Run: call.Run}, call)
 
 	read := noon.Add(time.Minute)
 	call.Title, call.CautionsReadAt = "Attic", &read
 	require.NoError(t, s.UpdateCall(ctx, call))
-	second, err := s.AddCall(ctx, store.Call{Title: "Porch", CreatedAt: noon}, []byte(`{}`))
+	later := store.Call{Title: "Attic again", CreatedAt: noon.Add(time.Hour), Run: call.Run}
+	second, err := s.AddCall(ctx, later, []byte(`{}`))
 	require.NoError(t, err)
 	require.NoError(t, s.Close())
 
-	all, err := open(t, path).Calls(ctx)
+	s = open(t, path)
+	all, err := s.CallsOfRun(ctx, call.Run, 0, 10)
 	require.NoError(t, err)
 	require.Len(t, all, 2)
 	assert.Equal(t, second, all[0].ID, "newest first")
 	assert.Equal(t, call, all[1], "as it was written, after the file was opened again")
+	all, err = s.CallsOfRun(ctx, call.Run, second, 10)
+	require.NoError(t, err)
+	assert.Equal(t, []store.Call{call}, all, "what came in before")
 }
 
 func TestNotFound(t *testing.T) {
@@ -178,7 +195,7 @@ func TestStateChangedSettings(t *testing.T) {
 func TestBoxes(t *testing.T) {
 	ctx := t.Context()
 	s := open(t, filepath.Join(t.TempDir(), "shop.db"))
-	call, err := s.AddCall(ctx, store.Call{Title: "Loft", CreatedAt: noon}, []byte(`{"first":1}`))
+	call, err := s.AddCall(ctx, onRun(t, s, store.Call{Title: "Loft", CreatedAt: noon}), []byte(`{"first":1}`))
 	require.NoError(t, err)
 	_, err = s.Box(ctx, call, "B1")
 	require.ErrorIs(t, err, store.ErrNotFound)
@@ -243,12 +260,12 @@ func TestJournalAndPictures(t *testing.T) {
 	require.ErrorIs(t, s.WithdrawEntry(ctx, call, "entry-z", true), store.ErrNotFound)
 	require.ErrorIs(t, s.WithdrawEntry(ctx, 99, "entry-a", true), store.ErrNotFound, "of another call")
 
-	d, err := s.Directory(ctx, call)
+	kept, err := s.Call(ctx, call)
 	require.NoError(t, err)
-	assert.Nil(t, d)
-	require.NoError(t, s.SetDirectory(ctx, call, []byte(`[]`)))
-	_, err = s.Directory(ctx, 99)
-	require.ErrorIs(t, err, store.ErrNotFound)
+	panel, err := s.PanelOfRun(ctx, kept.Run)
+	require.NoError(t, err)
+	assert.Equal(t, `[]`, string(panel.Directory))
+	require.NoError(t, s.SetDirectory(ctx, panel.ID, []byte(`[ {"breaker":"4"} ]`)))
 	require.ErrorIs(t, s.SetDirectory(ctx, 99, []byte(`[]`)), store.ErrNotFound)
 
 	id, err := s.AddPicture(ctx, call, store.Picture{Box: "B1", Phase: "prove", TakenAt: noon}, []byte("jpeg"))
@@ -277,9 +294,9 @@ func TestJournalAndPictures(t *testing.T) {
 	all, err = again.Journal(ctx, call)
 	require.NoError(t, err)
 	assert.Equal(t, []bool{false, true}, []bool{all[0].Withdrawn, all[1].Withdrawn})
-	d, err = again.Directory(ctx, call)
+	panel, err = again.Panel(ctx, panel.ID)
 	require.NoError(t, err)
-	assert.Equal(t, `[]`, string(d))
+	assert.Equal(t, `[{"breaker":"4"}]`, string(panel.Directory), "without white space")
 	boxes, err := again.Boxes(ctx, call)
 	require.NoError(t, err)
 	assert.Empty(t, boxes)

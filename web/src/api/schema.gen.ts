@@ -11,7 +11,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The day's calls, newest first */
+        /** The calls in hand and the newest handed over; or those handed over before the given one */
         get: operations["listCalls"];
         put?: never;
         /** A new call */
@@ -540,6 +540,8 @@ export interface paths {
     "/api/calls/{call}/pictures": {
         parameters: {
             query: {
+                /** @description Made by who sends it: the same again changes nothing */
+                id: components["parameters"]["SentAs"];
                 phase: string;
                 box?: string;
             };
@@ -611,6 +613,481 @@ export interface paths {
         };
         /** A paper of the call; the same bytes from the same data */
         get: operations["getPaper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take back the last thing done on the call, whoever did it */
+        post: operations["undoCall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring back what was taken back last */
+        post: operations["redoCall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/conflicts/{conflict}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                conflict: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep the value in force, or take the other */
+        post: operations["settleConflict"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/used": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A part was used up, or given back to the van (count below zero) */
+        post: operations["usePart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calls/{call}/visit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A link for the customer; an earlier one of the call ends */
+        post: operations["makeVisit"];
+        /** The customer's link ends */
+        delete: operations["endVisit"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: components["parameters"]["Token"];
+            };
+            cookie?: never;
+        };
+        /** The customer's page */
+        get: operations["getVisit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{token}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: components["parameters"]["Token"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The customer answers; the same id again changes nothing */
+        post: operations["answerVisit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{token}/pictures": {
+        parameters: {
+            query: {
+                /** @description Made by who sends it: the same again changes nothing */
+                id: components["parameters"]["SentAs"];
+            };
+            header?: never;
+            path: {
+                token: components["parameters"]["Token"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A photograph of the customer's, JPEG or PNG; position data is not kept */
+        post: operations["picturesOfVisit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites": {
+        parameters: {
+            query?: {
+                from?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sites, newest first, fifty from the given number on */
+        get: operations["listSites"];
+        put?: never;
+        /** A new site with its main panel */
+        post: operations["addSite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["SiteID"];
+            };
+            cookie?: never;
+        };
+        /** All that is known of a site */
+        get: operations["getSite"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Correct name, address or notes */
+        patch: operations["changeSite"];
+        trace?: never;
+    };
+    "/api/sites/{site}/panels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["SiteID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Another panel */
+        post: operations["addPanel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/panels/{panel}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                panel: components["parameters"]["PanelID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** A panel's name and directory */
+        put: operations["setPanel"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/panels/{panel}/directory.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                panel: components["parameters"]["PanelID"];
+            };
+            cookie?: never;
+        };
+        /** The directory as CSV */
+        get: operations["exportDirectory"];
+        /** Take the directory from CSV (breaker, amps, serves) */
+        put: operations["importDirectory"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: components["parameters"]["RunID"];
+            };
+            cookie?: never;
+        };
+        /** The outlets of a run, and what each showed over the calls */
+        get: operations["getRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{run}/gfcis/{device}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: components["parameters"]["RunID"];
+                device: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** When a GFCI was put in; absent, nobody knows */
+        put: operations["setInstalled"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tests-due": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** GFCIs of all sites whose test is due, the longest due first */
+        get: operations["listTestsDue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/search": {
+        parameters: {
+            query: {
+                q: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Calls and sites that have all the words */
+        get: operations["search"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the vans have */
+        get: operations["getStock"];
+        put?: never;
+        /** Parts put on a van (count above zero) or taken off */
+        post: operations["addStock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is signed in, and whether anybody has to */
+        get: operations["getSession"];
+        put?: never;
+        /** Sign in */
+        post: operations["signIn"];
+        /** Sign out */
+        delete: operations["signOut"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/passphrase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change one's own passphrase; other sessions end */
+        put: operations["changePassphrase"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everybody who may sign in, or might once */
+        get: operations["listPeople"];
+        put?: never;
+        /** Somebody who may sign in */
+        post: operations["addPerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Another role, another passphrase, or no access any more; their sessions end */
+        patch: operations["changePerson"];
+        trace?: never;
+    };
+    "/api/backups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The backups there are */
+        get: operations["listBackups"];
+        put?: never;
+        /** Make one now, while work goes on */
+        post: operations["makeBackup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/backups/{backup}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                backup: string;
+            };
+            cookie?: never;
+        };
+        /** A backup as a file */
+        get: operations["getBackup"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything as one open archive, a zip of JSON, CSV and photographs */
+        get: operations["getArchive"];
         put?: never;
         post?: never;
         delete?: never;
@@ -736,6 +1213,251 @@ export interface components {
             /** @description What was wrong, where, and what to do */
             detail: string;
         };
+        /** @enum {string} */
+        Role: "electrician" | "helper" | "office";
+        Session: {
+            /** @description Nothing is shown to who is not signed in */
+            required: boolean;
+            /** @description Empty where nobody is */
+            name: string;
+            role: string;
+            /** @description Kinds of access: read, work, override, manage */
+            may: string[];
+        };
+        Person: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            role: components["schemas"]["Role"];
+            /** Format: date-time */
+            createdAt: string;
+            withdrawn: boolean;
+            sessions: number;
+        };
+        Backups: {
+            folder: string;
+            /** @description In words */
+            every: string;
+            keep: number;
+            all: {
+                name: string;
+                /** Format: date-time */
+                at: string;
+                /** Format: int64 */
+                bytes: number;
+            }[];
+        };
+        SiteLine: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            address: string;
+            calls: number;
+            /** Format: date-time */
+            lastAt?: string;
+        };
+        SiteChange: {
+            name: string;
+            address?: string;
+            notes?: string;
+        };
+        SiteBook: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            address: string;
+            notes: string;
+            panels: components["schemas"]["PanelBook"][];
+            gfcis: components["schemas"]["Guard"][];
+            calls: components["schemas"]["CallSummary"][];
+        };
+        PanelBook: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            directory: components["schemas"]["Directory"];
+            runs: components["schemas"]["RunLine"][];
+        };
+        RunLine: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            breaker: string;
+            amps: number;
+            outlets: number;
+            calls: number;
+            /** Format: int64 */
+            lastCall?: number;
+            /** Format: date-time */
+            lastAt?: string;
+        };
+        Guard: {
+            /** Format: int64 */
+            site: number;
+            siteName: string;
+            /** Format: int64 */
+            run: number;
+            runName: string;
+            device: string;
+            label: string;
+            /** @description Outlets it protects */
+            serves: number;
+            /** Format: date-time */
+            installedAt?: string;
+            /** @description Its age; absent where nobody knows */
+            years?: number;
+            /** Format: date-time */
+            testedAt?: string;
+            /** @description It tripped when it was tested */
+            held?: boolean;
+            /** Format: date-time */
+            dueAt: string;
+            due: boolean;
+        };
+        RunBook: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** Format: int64 */
+            site: number;
+            siteName: string;
+            panel: string;
+            /** Format: int64 */
+            lastCall?: number;
+            breaker: components["schemas"]["Breaker"];
+            outlets: {
+                device: string;
+                label: string;
+                lines: components["schemas"]["HistoryLine"][];
+            }[];
+            gfcis: components["schemas"]["Guard"][];
+        };
+        HistoryLine: {
+            /** Format: int64 */
+            call: number;
+            title: string;
+            /** Format: date-time */
+            at: string;
+            half: components["schemas"]["Half"];
+            found?: components["schemas"]["Delta"];
+            left?: components["schemas"]["Delta"];
+            done?: string;
+        };
+        Hit: {
+            /** @description A site; otherwise a call */
+            site: boolean;
+            /** Format: int64 */
+            id: number;
+            title: string;
+            part: {
+                text: string;
+                found: boolean;
+            }[];
+        };
+        Have: {
+            van: string;
+            item: string;
+            unit: string;
+            /** Format: double */
+            count: number;
+        };
+        Move: {
+            id: string;
+            van: string;
+            item: string;
+            unit: string;
+            /** Format: double */
+            count: number;
+        };
+        Pick: {
+            item: string;
+            count: number;
+            unit?: string;
+            probability: number;
+            why: string;
+            have: number;
+            short: number;
+        };
+        DataConflict: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            at: string;
+            /** @description What was set twice */
+            words: string;
+            theirs: string;
+            /** @description In force */
+            mine: string;
+            theirName: string;
+            myName: string;
+        };
+        Done: {
+            what: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+        };
+        Past: {
+            device: string;
+            half: components["schemas"]["Half"];
+            delta: components["schemas"]["Delta"];
+            /** Format: int64 */
+            call: number;
+            /** Format: date-time */
+            at: string;
+        };
+        Answered: {
+            /** Format: date-time */
+            at: string;
+            words: string;
+        };
+        VisitLink: {
+            /** @description To be put behind the address of this server */
+            path: string;
+            /** Format: date-time */
+            expiresAt: string;
+        };
+        VisitAnswer: {
+            /** @enum {string} */
+            kind: "danger" | "outlet" | "plugged" | "storm" | "work" | "reset" | "breaker" | "note";
+            signs?: ("heat" | "smell" | "scorching" | "sparks" | "water" | "shock")[];
+            box?: string;
+            device?: string;
+            half?: components["schemas"]["Half"];
+            works?: boolean;
+            heavy?: boolean;
+            yes?: boolean;
+            guard?: string;
+            /** @enum {string} */
+            result?: "no-change" | "came-back" | "will-not-hold";
+            text?: string;
+        };
+        Visit: {
+            shop: string;
+            title: string;
+            /** Format: date-time */
+            expiresAt: string;
+            /** @enum {string} */
+            stage: "danger" | "stay-away" | "outlets" | "resets" | "breaker" | "done";
+            say: string[];
+            /** @description Key of the GFCI to go to */
+            next: string;
+            signs: string[];
+            guards: {
+                key: string;
+                label: string;
+                of: string;
+                own: boolean;
+                said?: string;
+            }[];
+            outlets: {
+                box: string;
+                device: string;
+                label: string;
+            }[];
+            answers: components["schemas"]["VisitAnswer"][];
+            pictures: number;
+        };
         Basics: {
             /** @description The plug tester's lamps left to right; empty: not taught yet */
             lamps: ("hotNeutral" | "hotGround" | "neutralGround")[];
@@ -817,8 +1539,23 @@ export interface components {
         NewCall: {
             title: string;
             complaint: string;
-            /** @description Text of an elvat-circuit/1 file to start from; none: an empty run */
+            /** @description Text of an elvat-circuit/1 file to start from; none: an empty run, or the known one */
             circuit?: string;
+            /**
+             * Format: int64
+             * @description Of the site book; none: a new one
+             */
+            site?: number;
+            /**
+             * Format: int64
+             * @description A run known there: the call starts from its map; none: a new one
+             */
+            run?: number;
+            /**
+             * Format: int64
+             * @description Of a new run; none: the site's first
+             */
+            panel?: number;
         };
         CallChange: {
             title?: string;
@@ -875,6 +1612,34 @@ export interface components {
             conditions: components["schemas"]["Conditions"];
             map: components["schemas"]["Map"];
             diagnosis: components["schemas"]["Diagnosis"];
+            /**
+             * Format: int64
+             * @description The last action on the call; sent back as Elvat-Seen
+             */
+            version: number;
+            /** Format: int64 */
+            site: number;
+            siteName: string;
+            /** Format: int64 */
+            run: number;
+            /** @description What earlier calls read last of each half; shown, and no evidence */
+            past: components["schemas"]["Past"][];
+            /** @description What the customer said before the visit */
+            answers: components["schemas"]["Answered"][];
+            /** @description What can hurt, as the customer said it */
+            reported: string;
+            /**
+             * Format: date-time
+             * @description The customer's link is in force until then
+             */
+            visitUntil?: string;
+            undo?: components["schemas"]["Done"];
+            redo?: components["schemas"]["Done"];
+            conflicts: components["schemas"]["DataConflict"][];
+            /** @description What to take along */
+            picks: components["schemas"]["Pick"][];
+            used: components["schemas"]["Have"][];
+            vans: string[];
         };
         Breaker: {
             label: string;
@@ -1189,6 +1954,8 @@ export interface components {
             takenAt: string;
         };
         Work: {
+            /** Format: int64 */
+            version: number;
             /** @description Newest first */
             journal: components["schemas"]["JournalLine"][];
             /** @description Two a box */
@@ -1248,6 +2015,8 @@ export interface components {
             done: string[];
         };
         OpenedBox: {
+            /** Format: int64 */
+            version: number;
             label: string;
             /** @description Somebody has looked into it */
             recorded: boolean;
@@ -1809,6 +2578,51 @@ export interface components {
                 "application/json": components["schemas"]["OpenedBox"];
             };
         };
+        /** @description The site as it is now */
+        SiteNow: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["SiteBook"];
+            };
+        };
+        /** @description The run as it is now */
+        RunNow: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["RunBook"];
+            };
+        };
+        /** @description The customer's page as it is now */
+        VisitNow: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Visit"];
+            };
+        };
+        /** @description Who is signed in */
+        SessionNow: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Session"];
+            };
+        };
+        /** @description The backups there are now */
+        BackupsNow: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Backups"];
+            };
+        };
         /** @description What was wrong and where (RFC 9457) */
         Refused: {
             headers: {
@@ -1820,6 +2634,12 @@ export interface components {
         };
     };
     parameters: {
+        Token: string;
+        SiteID: number;
+        PanelID: number;
+        RunID: number;
+        /** @description Made by who sends it: the same again changes nothing */
+        SentAs: string;
         CallID: number;
         BoxID: string;
         ReadingID: string;
@@ -1832,7 +2652,9 @@ export type $defs = Record<string, never>;
 export interface operations {
     listCalls: {
         parameters: {
-            query?: never;
+            query?: {
+                before?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -2482,6 +3304,8 @@ export interface operations {
     addPicture: {
         parameters: {
             query: {
+                /** @description Made by who sends it: the same again changes nothing */
+                id: components["parameters"]["SentAs"];
                 phase: string;
                 box?: string;
             };
@@ -2585,6 +3409,704 @@ export interface operations {
                 headers: {
                     "Content-Disposition": string;
                     "Content-Type": string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    undoCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    redoCall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    settleConflict: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                conflict: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @enum {string} */
+                    take: "mine" | "theirs";
+                };
+            };
+        };
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    usePart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Move"];
+            };
+        };
+        responses: {
+            201: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    makeVisit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The link */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VisitLink"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    endVisit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    getVisit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: components["parameters"]["Token"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["VisitNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    answerVisit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: components["parameters"]["Token"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    id: string;
+                    answer: components["schemas"]["VisitAnswer"];
+                };
+            };
+        };
+        responses: {
+            201: components["responses"]["VisitNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    picturesOfVisit: {
+        parameters: {
+            query: {
+                /** @description Made by who sends it: the same again changes nothing */
+                id: components["parameters"]["SentAs"];
+            };
+            header?: never;
+            path: {
+                token: components["parameters"]["Token"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            201: components["responses"]["VisitNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    listSites: {
+        parameters: {
+            query?: {
+                from?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Sites */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteLine"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    addSite: {
+        parameters: {
+            query?: {
+                from?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteChange"];
+            };
+        };
+        responses: {
+            201: components["responses"]["SiteNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    getSite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["SiteID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["SiteNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    changeSite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["SiteID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteChange"];
+            };
+        };
+        responses: {
+            200: components["responses"]["SiteNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    addPanel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: components["parameters"]["SiteID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                };
+            };
+        };
+        responses: {
+            201: components["responses"]["SiteNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    setPanel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                panel: components["parameters"]["PanelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                    directory: components["schemas"]["Directory"];
+                };
+            };
+        };
+        responses: {
+            200: components["responses"]["SiteNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    exportDirectory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                panel: components["parameters"]["PanelID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    "Content-Disposition": string;
+                    "Content-Type": string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    importDirectory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                panel: components["parameters"]["PanelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: components["responses"]["SiteNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    getRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: components["parameters"]["RunID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["RunNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    setInstalled: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run: components["parameters"]["RunID"];
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: date */
+                    installedAt?: string;
+                };
+            };
+        };
+        responses: {
+            200: components["responses"]["RunNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    listTestsDue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Due */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Guard"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    search: {
+        parameters: {
+            query: {
+                q: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Found */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hit"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getStock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What the vans have now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Have"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    addStock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Move"];
+            };
+        };
+        responses: {
+            /** @description What the vans have now */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Have"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["SessionNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    signIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                    passphrase: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Signed in */
+            200: {
+                headers: {
+                    "Set-Cookie": string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    signOut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Signed out */
+            200: {
+                headers: {
+                    "Set-Cookie": string;
+                    "Clear-Site-Data": string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    changePassphrase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    old: string;
+                    new: string;
+                };
+            };
+        };
+        responses: {
+            200: components["responses"]["SessionNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    listPeople: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Everybody */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    addPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                    role: components["schemas"]["Role"];
+                    passphrase: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Everybody */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    changePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    role?: components["schemas"]["Role"];
+                    passphrase?: string;
+                    withdrawn?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description Everybody */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    listBackups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["BackupsNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    makeBackup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: components["responses"]["BackupsNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    getBackup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                backup: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    "Content-Disposition": string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getArchive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    "Content-Disposition": string;
                     [name: string]: unknown;
                 };
                 content: {

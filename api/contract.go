@@ -1,0 +1,68 @@
+// Package contract holds the contract between browser and server, and what each
+// of its operations asks of who calls it.
+package contract
+
+import (
+	_ "embed" // the contract
+	"fmt"
+	"regexp"
+
+	"go.yaml.in/yaml/v3"
+
+	"elvat/core/job"
+)
+
+//go:embed openapi.yaml
+var text []byte
+
+// An Operation is one method of one path.
+type Operation struct {
+	ID     string
+	Method string // as HTTP writes it
+	Path   string // with {parameters}
+	Access job.Access
+}
+
+// methods of a path, in the contract's words and in HTTP's.
+var methods = []struct{ key, name string }{{"get", "GET"}, {"post", "POST"}, {"put", "PUT"}, {"patch", "PATCH"}, {"delete", "DELETE"}}
+
+// Operations lists all of the contract. An operation that says nothing of who
+// may call it is an error: nothing is open by oversight.
+func Operations() ([]Operation, error) {
+	var doc struct {
+		Paths map[string]map[string]yaml.Node `yaml:"paths"`
+	}
+	if err := yaml.Unmarshal(text, &doc); err != nil {
+		return nil, err
+	}
+	var all []Operation
+	for path, item := range doc.Paths {
+		for _, m := range methods {
+			node, ok := item[m.key]
+			if !ok {
+				continue
+			}
+			var op struct {
+				ID     string     `yaml:"operationId"`
+				Access job.Access `yaml:"x-access"`
+			}
+			if err := node.Decode(&op); err != nil {
+				return nil, fmt.Errorf("%s %s: %w", m.name, path, err)
+			}
+			known := false
+			for _, a := range job.Accesses {
+				known = known || a == op.Access
+			}
+			if !known {
+				return nil, fmt.Errorf("%s %s: x-access: %q is none of %q", m.name, path, op.Access, job.Accesses)
+			}
+			all = append(all, Operation{op.ID, m.name, path, op.Access})
+		}
+	}
+	return all, nil
+}
+
+var parameter = regexp.MustCompile(`\{(\w+)\}`)
+
+// Route is the operation's path as the router writes it.
+func (o Operation) Route() string { return parameter.ReplaceAllString(o.Path, ":$1") }

@@ -1,0 +1,226 @@
+package main
+
+import (
+	"bufio"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"elvat/core/job"
+	"elvat/internal/archive"
+	"elvat/internal/server"
+	"elvat/internal/store"
+)
+
+// defaultDatabase is the file of a shop that names none.
+const defaultDatabase = "elvat.db"
+
+// withStore opens the database that --db names, which has to be there, and
+// closes it after.
+func withStore(cmd *cobra.Command, path string, do func(*store.Store) error) error {
+	if _, err := os.Stat(path); err != nil {
+		return fmt.Errorf("database %s: %w", path, err)
+	}
+	s, err := store.Open(cmd.Context(), path)
+	if err != nil {
+		return err
+	}
+	return errors.Join(do(s), s.Close())
+}
+
+func database(cmd *cobra.Command) *string {
+	return cmd.Flags().String("db", defaultDatabase, "the database file")
+}
+
+func backupCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "backup FILE",
+		Short: "Copy the database to a new file while work goes on, and check the copy",
+		Args:  cobra.ExactArgs(1),
+	}
+	path := database(cmd)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		return withStore(cmd, *path, func(s *store.Store) error {
+			if err := s.Backup(cmd.Context(), args[0]); err != nil {
+				return err
+			}
+			_, err := fmt.Fprintf(cmd.OutOrStdout(), "%s is a sound copy of %s\n", args[0], *path)
+			return err
+		})
+	}
+	return cmd
+}
+
+func restoreCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "restore FILE",
+		Short: "Put a backup in the database's place; what was there is kept beside it",
+		Args:  cobra.ExactArgs(1),
+	}
+	path := database(cmd)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		kept, err := store.Restore(cmd.Context(), args[0], *path, time.Now())
+		if err != nil {
+			return err
+		}
+		if kept != "" {
+			fmt.Fprintf(cmd.OutOrStdout(), "what was there is kept as %s\n", kept)
+		}
+		_, err = fmt.Fprintf(cmd.OutOrStdout(), "%s is in place\n", *path)
+		return err
+	}
+	return cmd
+}
+
+func exportCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "export FILE.zip",
+		Short: "Write everything as one open archive: JSON, CSV, photographs",
+		Args:  cobra.ExactArgs(1),
+	}
+	path := database(cmd)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		return withStore(cmd, *path, func(s *store.Store) error {
+			f, err := os.OpenFile(args[0], os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+			if err != nil {
+				return err
+			}
+			if err := errors.Join(archive.Export(cmd.Context(), s, f), f.Sync(), f.Close()); err != nil {
+				return errors.Join(store.Cause(err), os.Remove(args[0]))
+			}
+			return nil
+		})
+	}
+	return cmd
+}
+
+func importCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "import FILE.zip",
+		Short: "Read an archive into a new or empty database, all of it or nothing",
+		Args:  cobra.ExactArgs(1),
+	}
+	path := database(cmd)
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		f, err := os.Open(args[0])
+		if err != nil {
+			return err
+		}
+		defer f.Close()
+		info, err := f.Stat()
+		if err != nil {
+			return err
+		}
+		s, err := store.Open(cmd.Context(), *path)
+		if err != nil {
+			return err
+		}
+		if err := errors.Join(archive.Import(cmd.Context(), s, f, info.Size()), s.Close()); err != nil {
+			return fmt.Errorf("%s: %w", args[0], err)
+		}
+		return nil
+	}
+	return cmd
+}
+
+func checkCommand() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "check",
+		Short: "Have SQLite look through the whole database",
+		Args:  cobra.NoArgs,
+	}
+	path := database(cmd)
+	cmd.RunE = func(cmd *cobra.Command, _ []string) error {
+		return withStore(cmd, *path, func(s *store.Store) error {
+			if err := s.IntegrityCheck(cmd.Context()); err != nil {
+				return fmt.Errorf("%s: %w", *path, err)
+			}
+			_, err := fmt.Fprintf(cmd.OutOrStdout(), "%s is sound\n", *path)
+			return err
+		})
+	}
+	return cmd
+}
+
+func peopleCommand() *cobra.Command {
+	cmd := &cobra.Command{Use: "people", Short: "Who may sign in"}
+	path := cmd.PersistentFlags().String("db", defaultDatabase, "the database file")
+	var role string
+	add := &cobra.Command{
+		Use:   "add NAME",
+		Short: "Let somebody sign in; the passphrase is read from standard input",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			passphrase, err := readPassphrase(cmd)
+			if err != nil {
+				return err
+			}
+			p, err := server.NewPerson(args[0], role, passphrase, time.Now())
+			if err != nil {
+				return err
+			}
+			s, err := store.Open(cmd.Context(), *path)
+			if err != nil {
+				return err
+			}
+			_, err = s.AddPerson(cmd.Context(), p)
+			return errors.Join(err, s.Close())
+		},
+	}
+	add.Flags().StringVar(&role, "role", string(job.Electrician), "electrician, helper (no overrides) or office (read, print)")
+	again := &cobra.Command{
+		Use:   "passphrase NAME",
+		Short: "Give somebody another passphrase, read from standard input; their sessions end",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			passphrase, err := readPassphrase(cmd)
+			if err != nil {
+				return err
+			}
+			return withStore(cmd, *path, func(s *store.Store) error {
+				p, err := s.PersonNamed(cmd.Context(), args[0])
+				if err != nil {
+					return fmt.Errorf("%s: %w", args[0], err)
+				}
+				if err := server.CheckPassphrase(passphrase, p.Name); err != nil {
+					return err
+				}
+				p.Passphrase = server.Hash(passphrase)
+				return errors.Join(s.UpdatePerson(cmd.Context(), p), s.ClearFailures(cmd.Context(), p.Name))
+			})
+		},
+	}
+	list := &cobra.Command{
+		Use:   "list",
+		Short: "Everybody",
+		Args:  cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			return withStore(cmd, *path, func(s *store.Store) error {
+				people, err := s.People(cmd.Context())
+				for _, p := range people {
+					state := ""
+					if p.Withdrawn {
+						state = ", no access"
+					}
+					fmt.Fprintf(cmd.OutOrStdout(), "%s: %s%s\n", p.Name, p.Role, state)
+				}
+				return err
+			})
+		},
+	}
+	cmd.AddCommand(add, again, list)
+	return cmd
+}
+
+func readPassphrase(cmd *cobra.Command) (string, error) {
+	fmt.Fprint(cmd.ErrOrStderr(), "Passphrase: ")
+	line, err := bufio.NewReader(cmd.InOrStdin()).ReadString('\n')
+	if err != nil && line == "" {
+		return "", fmt.Errorf("passphrase: %w", err)
+	}
+	return strings.TrimRight(line, "\r\n"), nil
+}

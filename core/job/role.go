@@ -1,0 +1,65 @@
+package job
+
+import (
+	"fmt"
+	"slices"
+)
+
+// A Role is what a person is in the shop.
+type Role string
+
+// The roles.
+const (
+	Electrician Role = "electrician"
+	Helper      Role = "helper" // does the work, but passes no gate and sets no rule
+	Office      Role = "office" // reads and prints
+)
+
+// Roles lists them.
+var Roles = []Role{Electrician, Helper, Office}
+
+// An Access is what something asks of who does it.
+type Access string
+
+// The kinds of access, from the least to the most.
+const (
+	Read     Access = "read"     // look, print
+	WorkOn   Access = "work"     // enter readings, record, prove
+	Pass     Access = "override" // pass a gate whose facts are missing
+	Manage   Access = "manage"   // people, practice, backups
+	Anybody  Access = "public"   // before signing in, or with a customer's link
+	SignedIn Access = "self"     // one's own session
+)
+
+// Accesses lists them.
+var Accesses = []Access{Read, WorkOn, Pass, Manage, Anybody, SignedIn}
+
+// May reports whether the role has the access.
+func (r Role) May(a Access) bool {
+	switch r {
+	case Electrician:
+		return true
+	case Helper:
+		return a != Pass && a != Manage
+	case Office:
+		return a == Read || a == Anybody || a == SignedIn
+	default:
+		return a == Anybody
+	}
+}
+
+// Check reports a role there is not.
+func (r Role) Check() error {
+	if !slices.Contains(Roles, r) {
+		return fmt.Errorf("role: %q is none of %q", r, Roles)
+	}
+	return nil
+}
+
+// Needs is the access that entering it asks for.
+func (e *Entry) Needs() Access {
+	if e.Kind == Override {
+		return Pass
+	}
+	return WorkOn
+}

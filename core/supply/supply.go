@@ -1,0 +1,151 @@
+// Package supply says what to take along to a call from what is likely to be
+// wrong there, and what a van lacks of it.
+package supply
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+	"elvat/core/fault"
+	"elvat/core/makeup"
+	"elvat/core/wire"
+)
+
+// A Need is something a call is likely to use up.
+type Need struct {
+	Item        string  `json:"item"`
+	Count       float64 `json:"count"`
+	Unit        string  `json:"unit,omitempty"`
+	Probability float64 `json:"probability"` // that what is wrong asks for it
+	Why         string  `json:"why"`         // the likeliest of what asks for it
+}
+
+// A part is a need of one fault.
+type part struct {
+	item  string
+	count float64
+	unit  string
+}
+
+// Probability from which something is worth carrying in; below it, the van's
+// own stock has to do. Assumption.
+const worthTaking = 0.05
+
+// Lengths of jumper cut for one box, in feet: three of them, and some to spare.
+// Assumption; the jumper itself is 6 in (NEC 300.14, from memory).
+const jumperFeet = 3
+
+// cableSpare is what a new cable is cut longer than the old one, in feet.
+// Assumption.
+const cableSpare = 6
+
+// List is what the suspects ask for, most probable first. conditions tell where
+// a device has to stand the weather.
+func List(c *circuit.Circuit, r *diagnosis.Result, conditions diagnosis.Conditions) []Need {
+	needs := []Need{}
+	for _, s := range r.Suspects {
+		asked := map[string]bool{}
+		for _, f := range s.Faults {
+			for _, p := range parts(c, f, conditions) {
+				i := slices.IndexFunc(needs, func(n Need) bool { return n.Item == p.item && n.Unit == p.unit })
+				if i < 0 {
+					i = len(needs)
+					needs = append(needs, Need{Item: p.item, Unit: p.unit, Why: s.Name + " " + s.Place})
+				}
+				needs[i].Count = max(needs[i].Count, p.count)
+				if !asked[p.item] {
+					needs[i].Probability += s.Probability
+					asked[p.item] = true
+				}
+			}
+		}
+	}
+	needs = slices.DeleteFunc(needs, func(n Need) bool { return n.Probability < worthTaking })
+	for i := range needs {
+		needs[i].Probability = min(needs[i].Probability, 0.99) // never certain
+	}
+	slices.SortStableFunc(needs, func(a, b Need) int { return cmp.Compare(b.Probability, a.Probability) })
+	return needs
+}
+
+// parts are what putting the fault right uses up.
+func parts(c *circuit.Circuit, f circuit.Fault, conditions diagnosis.Conditions) []part {
+	site := fault.Site(c, []circuit.Fault{f})
+	box := c.Box(site)
+	outdoors := slices.Contains(conditions.Boxes[site], diagnosis.Outdoors)
+	gauge := wire.For(c.Breaker.Amps)
+	jumpers := part{fmt.Sprintf("%d AWG black, white and green", gauge), jumperFeet, "ft"}
+	levers := part{"lever, 3-wire", 3, ""}
+	switch {
+	case f.Kind == circuit.GFCIFault && f.State == "tripped", f.Kind == circuit.BreakerAt && f.State != "failed":
+		return nil // reset: nothing is used up
+	case f.Kind == circuit.GFCIFault && f.State == "line-load-swapped":
+		return []part{jumpers, {"marking label", 1, ""}}
+	case f.Kind == circuit.GFCIFault && site == circuit.Panel, f.Kind == circuit.BreakerAt:
+		return []part{{breaker(c), 1, ""}}
+	case f.Kind == circuit.GFCIFault:
+		return []part{device(c, "gfci", outdoors), {"wall plate", 1, ""}, {"marking label", 2, ""}}
+	case c.Cable(site) != nil:
+		cable := c.Cable(site)
+		return []part{{fmt.Sprintf("%d AWG cable, %d conductors and ground", cable.AWG, len(cable.Conductors)-1), cable.Feet + cableSpare, "ft"}, levers}
+	case site == circuit.Panel:
+		return []part{jumpers}
+	case box == nil || len(box.Devices) == 0:
+		return []part{levers, jumpers}
+	}
+	kind := "receptacle"
+	if slices.ContainsFunc(box.Devices, func(v circuit.Device) bool { return v.Kind == circuit.GFCI && onDevice(v, f) }) {
+		kind = "gfci"
+	}
+	all := []part{device(c, kind, outdoors), levers, jumpers}
+	if box.Material == circuit.Metal && !box.Bonded || f.Pair == circuit.NeutralGround {
+		all = append(all, part{"ground screw, 10-32", 1, ""})
+	}
+	return all
+}
+
+// onDevice reports whether the fault sits on the device's own terminals.
+func onDevice(v circuit.Device, f circuit.Fault) bool {
+	return f.At == v.ID || strings.HasPrefix(f.At, v.ID+".") || strings.HasPrefix(f.To, v.ID+".")
+}
+
+// device is what fits the circuit: 15 A does on 20 A circuits too, since a
+// duplex counts as two receptacles (NEC 210.21(B), from memory); a GFCI is
+// bought as the circuit's.
+func device(c *circuit.Circuit, kind string, outdoors bool) part {
+	yes := true
+	v := makeup.Device{Kind: kind, Amps: min(c.Breaker.Amps, 15), TamperResistant: &yes}
+	if kind == "gfci" {
+		v.Amps = min(c.Breaker.Amps, 20)
+	}
+	if outdoors {
+		v.WeatherResistant = &yes
+	}
+	return part{v.Words(), 1, ""}
+}
+
+func breaker(c *circuit.Circuit) string {
+	kind := map[circuit.Protection]string{circuit.GFCIBreaker: "GFCI ", circuit.AFCIBreaker: "AFCI ", circuit.DualBreaker: "AFCI and GFCI "}[c.Breaker.Protection]
+	return fmt.Sprintf("%g A %d-pole %sbreaker, as the panel's label lists it", c.Breaker.Amps, max(c.Breaker.Poles, 1), kind)
+}
+
+// A Pick is a need held against what is there.
+type Pick struct {
+	Need
+	Have  float64 `json:"have"`
+	Short float64 `json:"short"` // to be fetched before driving
+}
+
+// Against holds the needs against what a van has, by item.
+func Against(needs []Need, have map[string]float64) []Pick {
+	picks := make([]Pick, 0, len(needs))
+	for _, n := range needs {
+		there := max(have[n.Item], 0)
+		picks = append(picks, Pick{Need: n, Have: there, Short: max(n.Count-there, 0)})
+	}
+	return picks
+}

@@ -1,0 +1,218 @@
+// Package archive writes everything a shop has as one open archive, and reads it
+// in again: a zip of JSON (a file a table, a row a line), photographs, and
+// the readings once more as CSV for spreadsheets.
+package archive
+
+import (
+	"archive/zip"
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/csv"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"elvat/internal/store"
+)
+
+// Format is the name and version of the archive.
+const Format = "elvat-archive/1"
+
+// Bounds of what is read in. Assumption.
+const (
+	mostRow     = 16 << 20
+	mostPicture = 32 << 20
+	mostRatio   = 400 // of what unpacks to what is packed; JSON packs to a tenth
+	smallEntry  = 1 << 20
+)
+
+// manifest is the first entry: what this is, and how many rows there are.
+type manifest struct {
+	Format string `json:"format"`
+	About  string `json:"about"`
+}
+
+const about = "Everything a shop keeps in Elvat. tables/NAME.json: one row a line. photographs/ID.jpg: the pictures named in tables/photographs.json. " +
+	"readings.csv: the readings again, for spreadsheets; it is not read in. Passphrases, sessions and customers' links stay behind."
+
+// stamped is the time of all entries: the same data gives the same bytes.
+var stamped = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
+
+func create(z *zip.Writer, name string, method uint16) (io.Writer, error) {
+	return z.CreateHeader(&zip.FileHeader{Name: name, Method: method, Modified: stamped})
+}
+
+// Export writes the archive.
+func Export(ctx context.Context, s *store.Store, to io.Writer) error {
+	z := zip.NewWriter(to)
+	head, err := json.MarshalIndent(manifest{Format, about}, "", "  ")
+	if err != nil {
+		return err
+	}
+	w, err := create(z, "elvat.json", zip.Deflate)
+	if err != nil {
+		return err
+	}
+	if _, err := w.Write(append(head, '\n')); err != nil {
+		return err
+	}
+	at := ""
+	var sheet sheet
+	err = s.ReadTables(ctx, func(t *store.Table, row []byte) error {
+		if t.Name != at {
+			if w, err = create(z, "tables/"+t.Name+".json", zip.Deflate); err != nil {
+				return err
+			}
+			at = t.Name
+		}
+		if t.Name == "readings" {
+			if err := sheet.add(row); err != nil {
+				return err
+			}
+		}
+		_, err := w.Write(append(row, '\n'))
+		return err
+	}, func(id int64, picture []byte) error {
+		w, err := create(z, fmt.Sprintf("photographs/%d.jpg", id), zip.Store)
+		if err != nil {
+			return err
+		}
+		_, err = w.Write(picture)
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	if w, err = create(z, "readings.csv", zip.Deflate); err != nil {
+		return err
+	}
+	return errors.Join(sheet.write(w), z.Close())
+}
+
+// sheet is the readings as CSV. Cells that a spreadsheet would take for a
+// formula get a leading apostrophe.
+type sheet struct{ rows bytes.Buffer }
+
+func (s *sheet) add(row []byte) error {
+	var r struct {
+		ID        string          `json:"id"`
+		Call      int64           `json:"call_id"`
+		TakenAt   string          `json:"taken_at"`
+		Withdrawn int             `json:"withdrawn"`
+		Doubtful  int             `json:"doubtful"`
+		Document  json.RawMessage `json:"document"`
+	}
+	var what struct {
+		At   string `json:"at"`
+		Half string `json:"half"`
+		Tool string `json:"tool"`
+	}
+	if err := json.Unmarshal(row, &r); err != nil {
+		return err
+	}
+	if err := json.Unmarshal(r.Document, &what); err != nil {
+		return err
+	}
+	w := csv.NewWriter(&s.rows)
+	cells := []string{fmt.Sprint(r.Call), r.TakenAt, what.At, what.Half, what.Tool, fmt.Sprint(r.Withdrawn), fmt.Sprint(r.Doubtful), string(r.Document)}
+	for i, text := range cells {
+		if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
+			cells[i] = "'" + text
+		}
+	}
+	if err := w.Write(cells); err != nil {
+		return err
+	}
+	w.Flush()
+	return w.Error()
+}
+
+func (s *sheet) write(to io.Writer) error {
+	if _, err := io.WriteString(to, "call,taken_at,at,half,tool,withdrawn,doubtful,reading\n"); err != nil {
+		return err
+	}
+	_, err := s.rows.WriteTo(to)
+	return err
+}
+
+// Import reads an archive into an empty database, all of it or nothing. Errors
+// name the entry and the row.
+func Import(ctx context.Context, s *store.Store, from io.ReaderAt, size int64) error {
+	z, err := zip.NewReader(from, size)
+	if err != nil {
+		return fmt.Errorf("not a zip archive: %w", err)
+	}
+	entries := map[string]*zip.File{}
+	for _, f := range z.File {
+		if entries[f.Name] != nil {
+			return fmt.Errorf("%s: stands in the archive twice", f.Name)
+		}
+		if f.UncompressedSize64 > smallEntry && f.UncompressedSize64/mostRatio > f.CompressedSize64 {
+			return fmt.Errorf("%s: unpacks to %d bytes from %d: that is no archive of Elvat's", f.Name, f.UncompressedSize64, f.CompressedSize64)
+		}
+		entries[f.Name] = f
+	}
+	var head manifest
+	data, err := whole(entries["elvat.json"], "elvat.json", smallEntry)
+	if err != nil {
+		return err
+	}
+	if err := json.Unmarshal(data, &head); err != nil || head.Format != Format {
+		return fmt.Errorf("elvat.json: format %q, want %q", head.Format, Format)
+	}
+	image := func(id int64) ([]byte, error) {
+		name := fmt.Sprintf("photographs/%d.jpg", id)
+		return whole(entries[name], name, mostPicture)
+	}
+	return s.WriteTables(ctx, func(w *store.Writer) error {
+		for _, t := range store.Tables {
+			f := entries["tables/"+t.Name+".json"]
+			if f == nil {
+				continue // it had no rows
+			}
+			if err := table(w, t.Name, f, image); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func table(w *store.Writer, name string, f *zip.File, image func(int64) ([]byte, error)) error {
+	r, err := f.Open()
+	if err != nil {
+		return fmt.Errorf("%s: %w", f.Name, err)
+	}
+	defer r.Close()
+	lines := bufio.NewScanner(io.LimitReader(r, int64(f.UncompressedSize64)))
+	lines.Buffer(make([]byte, 64<<10), mostRow)
+	for n := 1; lines.Scan(); n++ {
+		if err := w.Write(name, lines.Bytes(), image); err != nil {
+			return fmt.Errorf("%s, row %d: %w", f.Name, n, err)
+		}
+	}
+	if err := lines.Err(); err != nil {
+		return fmt.Errorf("%s: %w", f.Name, err)
+	}
+	return nil
+}
+
+// whole is an entry of at most so many bytes.
+func whole(f *zip.File, name string, most uint64) ([]byte, error) {
+	if f == nil {
+		return nil, fmt.Errorf("%s: is not in the archive", name)
+	}
+	if f.UncompressedSize64 > most {
+		return nil, fmt.Errorf("%s: %d bytes are too many", name, f.UncompressedSize64)
+	}
+	r, err := f.Open()
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	data, err := io.ReadAll(io.LimitReader(r, int64(most)))
+	return data, errors.Join(err, r.Close())
+}

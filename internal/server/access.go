@@ -1,0 +1,421 @@
+package server
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/labstack/echo/v5"
+	"golang.org/x/time/rate"
+
+	contract "elvat/api"
+	"elvat/core/job"
+	"elvat/internal/api"
+	"elvat/internal/store"
+)
+
+// Sessions end by themselves: after three days without use, or a month.
+// Source: OWASP ASVS 4.0.3, 3.3.2 (from memory) asks for 30 days at most.
+const (
+	sessionIdle = 3 * 24 * time.Hour
+	sessionLife = 30 * 24 * time.Hour
+	// seenEvery keeps the use of a session from being written on each request.
+	seenEvery = 10 * time.Minute
+)
+
+// Guessing is held back by name and by address: a name is closed for a while
+// after five wrong passphrases. Source: OWASP ASVS 4.0.3, 2.2.1 (from memory)
+// allows 100 an hour at most. Assumption.
+const (
+	mostFailures   = 5
+	failuresWithin = 15 * time.Minute
+	signInEvery    = 2 * time.Second // of one address, after signInBurst at once
+	signInBurst    = 10
+	mostAddresses  = 4096
+)
+
+// sessionCookie is bound to this server alone by its name (the __Host- prefix of
+// RFC 6265bis): secure, for the whole path, of no domain.
+const sessionCookie = "__Host-elvat"
+
+// access says who may do what, and who is who.
+type access struct {
+	store    *store.Store
+	now      func() time.Time
+	required bool // whoever comes has to sign in
+	routes   map[string]job.Access
+
+	mu     sync.Mutex
+	limits map[string]*rate.Limiter // of sign-ins, by address
+}
+
+func newAccess(s *store.Store, now func() time.Time, required bool) (*access, error) {
+	operations, err := contract.Operations()
+	if err != nil {
+		return nil, err
+	}
+	a := &access{store: s, now: now, required: required, routes: map[string]job.Access{}, limits: map[string]*rate.Limiter{}}
+	for _, o := range operations {
+		a.routes[o.Method+" "+o.Route()] = o.Access
+	}
+	return a, nil
+}
+
+// refused is what somebody may not do.
+type refused struct {
+	status int
+	error
+}
+
+var (
+	errSignIn  = refused{http.StatusUnauthorized, errors.New("sign in first")}
+	errWrong   = refused{http.StatusUnauthorized, errors.New("name or passphrase is wrong")}
+	errTooMany = refused{http.StatusTooManyRequests, errors.New("too many tries: wait a quarter of an hour, or have an electrician of the shop set a new passphrase")}
+)
+
+// allows reports nil where the caller has the access.
+func (a *access) allows(ctx context.Context, needs job.Access) error {
+	role := callerOf(ctx).role
+	switch {
+	case !a.required && role == "" || role.May(needs):
+		return nil
+	case role == "":
+		return errSignIn
+	case needs == job.Pass:
+		return refused{http.StatusForbidden, fmt.Errorf("a gate is passed by a qualified person only: not as %s", role)}
+	}
+	return refused{http.StatusForbidden, fmt.Errorf("not as %s: ask an electrician of the shop", role)}
+}
+
+// check finds out who calls, and refuses what they may not do, before anything
+// of the request is read.
+func (a *access) check(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		needs, ok := a.routes[r.Method+" "+c.Path()]
+		if !ok {
+			return next(c) // the front end, or no route at all
+		}
+		c.Response().Header().Set("Cache-Control", "no-store")
+		by := caller{device: r.Header.Get("Elvat-Device")}
+		if len(by.device) > 64 || strings.ContainsFunc(by.device, func(r rune) bool { return r <= ' ' || r > '~' }) {
+			by.device = ""
+		}
+		by.seen, _ = strconv.ParseInt(r.Header.Get("Elvat-Seen"), 10, 64) // anything else is: not said
+		if a.required {
+			p, err := a.signedIn(r)
+			if err != nil {
+				return err
+			}
+			by.person, by.role = p.Name, job.Role(p.Role)
+		}
+		ctx := context.WithValue(r.Context(), callerKey{}, by)
+		if err := a.allows(ctx, needs); err != nil {
+			return err
+		}
+		ctx = context.WithValue(ctx, requestKey{}, r)
+		c.SetRequest(r.WithContext(ctx))
+		return next(c)
+	}
+}
+
+// requestKey leads sign-ins to the request itself: its address and its cookie.
+type requestKey struct{}
+
+func token(r *http.Request) string {
+	if cookie, err := r.Cookie(sessionCookie); err == nil {
+		return cookie.Value
+	}
+	return ""
+}
+
+// signedIn is who the request's cookie belongs to; nobody where it has none.
+func (a *access) signedIn(r *http.Request) (store.Person, error) {
+	at := token(r)
+	if at == "" {
+		return store.Person{}, nil
+	}
+	p, began, seen, err := a.store.SignedIn(r.Context(), at)
+	if errors.Is(err, store.ErrNotFound) {
+		return store.Person{}, nil
+	}
+	if err != nil {
+		return p, err
+	}
+	now := a.now()
+	if now.Sub(seen) > sessionIdle || now.Sub(began) > sessionLife {
+		return store.Person{}, a.store.SignOut(r.Context(), at)
+	}
+	if now.Sub(seen) > seenEvery {
+		err = a.store.Seen(r.Context(), at, now)
+	}
+	return p, err
+}
+
+// slow reports whether an address has tried too often of late.
+func (a *access) slow(r *http.Request) bool {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		host = r.RemoteAddr
+	}
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if len(a.limits) > mostAddresses {
+		clear(a.limits) // names stay closed all the same
+	}
+	l := a.limits[host]
+	if l == nil {
+		l = rate.NewLimiter(rate.Every(signInEvery), signInBurst)
+		a.limits[host] = l
+	}
+	return !l.AllowN(a.now(), 1)
+}
+
+// signIn starts a session and returns its cookie.
+func (a *access) signIn(ctx context.Context, name, passphrase string) (store.Person, string, error) {
+	r, _ := ctx.Value(requestKey{}).(*http.Request)
+	name = strings.TrimSpace(name)
+	if len(name) > 200 || len(passphrase) > 4*mostPassphrase {
+		return store.Person{}, "", errWrong
+	}
+	if a.slow(r) {
+		return store.Person{}, "", errTooMany
+	}
+	now := a.now()
+	failures, err := a.store.Failures(ctx, name, now.Add(-failuresWithin))
+	if err != nil {
+		return store.Person{}, "", err
+	}
+	if failures >= mostFailures {
+		return store.Person{}, "", errTooMany
+	}
+	p, err := a.store.PersonNamed(ctx, name)
+	known := err == nil && !p.Withdrawn
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return p, "", err
+	}
+	hash := nobody
+	if known {
+		hash = p.Passphrase
+	}
+	if !matches(passphrase, hash) || !known {
+		if err := a.store.Failed(ctx, name, now, now.Add(-24*time.Hour)); err != nil {
+			return p, "", err
+		}
+		return store.Person{}, "", errWrong
+	}
+	if err := a.store.ClearFailures(ctx, name); err != nil {
+		return p, "", err
+	}
+	cookie, err := a.session(ctx, p.ID)
+	return p, cookie, err
+}
+
+// session starts one and returns its cookie. Whatever session the browser had
+// before ends.
+func (a *access) session(ctx context.Context, person int64) (string, error) {
+	if r, ok := ctx.Value(requestKey{}).(*http.Request); ok && token(r) != "" {
+		if err := a.store.SignOut(ctx, token(r)); err != nil {
+			return "", err
+		}
+	}
+	at := rand.Text() + rand.Text()
+	if err := a.store.SignIn(ctx, at, person, a.now()); err != nil {
+		return "", err
+	}
+	return cookie(at, int(sessionLife.Seconds())), nil
+}
+
+func cookie(value string, seconds int) string {
+	return (&http.Cookie{Name: sessionCookie, Value: value, Path: "/", MaxAge: seconds, Secure: true, HttpOnly: true, SameSite: http.SameSiteStrictMode}).String()
+}
+
+// sessionOf is who is signed in as the screens need it.
+func (a *access) sessionOf(name string, role job.Role) api.Session {
+	s := api.Session{Required: a.required, Name: name, Role: string(role), May: []string{}}
+	for _, needs := range job.Accesses {
+		if !a.required || role.May(needs) {
+			s.May = append(s.May, string(needs))
+		}
+	}
+	return s
+}
+
+// GetSession shows who is signed in.
+func (s *calls) GetSession(ctx context.Context, _ api.GetSessionRequestObject) (api.GetSessionResponseObject, error) {
+	by := callerOf(ctx)
+	return api.GetSession200JSONResponse{SessionNowJSONResponse: api.SessionNowJSONResponse(s.access.sessionOf(by.person, by.role))}, nil
+}
+
+// SignIn signs somebody in.
+func (s *calls) SignIn(ctx context.Context, r api.SignInRequestObject) (api.SignInResponseObject, error) {
+	if !s.access.required {
+		return nil, badInput{errors.New("nobody has to sign in on this machine")}
+	}
+	p, cookie, err := s.access.signIn(ctx, r.Body.Name, r.Body.Passphrase)
+	if err != nil {
+		return nil, err
+	}
+	return api.SignIn200JSONResponse{Body: s.access.sessionOf(p.Name, job.Role(p.Role)), Headers: api.SignIn200ResponseHeaders{SetCookie: cookie}}, nil
+}
+
+// SignOut ends the session.
+func (s *calls) SignOut(ctx context.Context, _ api.SignOutRequestObject) (api.SignOutResponseObject, error) {
+	if r, ok := ctx.Value(requestKey{}).(*http.Request); ok && token(r) != "" {
+		if err := s.store.SignOut(ctx, token(r)); err != nil {
+			return nil, err
+		}
+	}
+	return api.SignOut200JSONResponse{Body: s.access.sessionOf("", ""), Headers: api.SignOut200ResponseHeaders{SetCookie: cookie("", -1), ClearSiteData: `"cache"`}}, nil
+}
+
+// ChangePassphrase changes one's own; other sessions end.
+func (s *calls) ChangePassphrase(ctx context.Context, r api.ChangePassphraseRequestObject) (api.ChangePassphraseResponseObject, error) {
+	by := callerOf(ctx)
+	if by.person == "" {
+		return nil, badInput{errors.New("nobody is signed in here")}
+	}
+	if s.access.slow(ctx.Value(requestKey{}).(*http.Request)) {
+		return nil, errTooMany
+	}
+	p, err := s.store.PersonNamed(ctx, by.person)
+	if err != nil {
+		return nil, err
+	}
+	if !matches(r.Body.Old, p.Passphrase) {
+		return nil, badInput{errors.New("old: that is not your passphrase")}
+	}
+	if err := CheckPassphrase(r.Body.New, p.Name); err != nil {
+		return nil, badInput{err}
+	}
+	p.Passphrase = Hash(r.Body.New)
+	if err := s.store.UpdatePerson(ctx, p); err != nil {
+		return nil, err
+	}
+	// This session goes on.
+	if at := token(ctx.Value(requestKey{}).(*http.Request)); at != "" {
+		if err := s.store.SignIn(ctx, at, p.ID, s.now()); err != nil {
+			return nil, err
+		}
+	}
+	return api.ChangePassphrase200JSONResponse{SessionNowJSONResponse: api.SessionNowJSONResponse(s.access.sessionOf(by.person, by.role))}, nil
+}
+
+func (s *calls) peopleNow(ctx context.Context) ([]api.Person, error) {
+	people, err := s.store.People(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all := []api.Person{}
+	for _, p := range people {
+		n, err := s.store.Sessions(ctx, p.ID)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, api.Person{Id: p.ID, Name: p.Name, Role: api.Role(p.Role), CreatedAt: p.CreatedAt, Withdrawn: p.Withdrawn, Sessions: n})
+	}
+	return all, nil
+}
+
+// ListPeople lists everybody.
+func (s *calls) ListPeople(ctx context.Context, _ api.ListPeopleRequestObject) (api.ListPeopleResponseObject, error) {
+	all, err := s.peopleNow(ctx)
+	return api.ListPeople200JSONResponse(all), err
+}
+
+// NewPerson is somebody who may sign in, checked.
+func NewPerson(name, role, passphrase string, at time.Time) (store.Person, error) {
+	p := store.Person{Name: strings.TrimSpace(name), Role: role, CreatedAt: at}
+	if p.Name == "" || len(p.Name) > 100 || strings.ContainsFunc(p.Name, func(r rune) bool { return r < ' ' }) {
+		return p, errors.New("name: what is the person called?")
+	}
+	if err := job.Role(role).Check(); err != nil {
+		return p, err
+	}
+	if err := CheckPassphrase(passphrase, p.Name); err != nil {
+		return p, err
+	}
+	p.Passphrase = Hash(passphrase)
+	return p, nil
+}
+
+// AddPerson adds somebody who may sign in.
+func (s *calls) AddPerson(ctx context.Context, r api.AddPersonRequestObject) (api.AddPersonResponseObject, error) {
+	p, err := NewPerson(r.Body.Name, string(r.Body.Role), r.Body.Passphrase, s.now())
+	if err != nil {
+		return nil, badInput{err}
+	}
+	if _, err := s.store.AddPerson(ctx, p); err != nil {
+		if errors.Is(err, store.ErrTaken) {
+			err = badInput{fmt.Errorf("name: %w", err)}
+		}
+		return nil, err
+	}
+	all, err := s.peopleNow(ctx)
+	return api.AddPerson201JSONResponse(all), err
+}
+
+// ChangePerson gives somebody another role or passphrase, or no access any more.
+func (s *calls) ChangePerson(ctx context.Context, r api.ChangePersonRequestObject) (api.ChangePersonResponseObject, error) {
+	p, err := s.store.Person(ctx, r.Person)
+	if err != nil {
+		return nil, err
+	}
+	if r.Body.Role != nil {
+		p.Role = string(*r.Body.Role)
+		if err := job.Role(p.Role).Check(); err != nil {
+			return nil, badInput{err}
+		}
+	}
+	if r.Body.Passphrase != nil {
+		if err := CheckPassphrase(*r.Body.Passphrase, p.Name); err != nil {
+			return nil, badInput{err}
+		}
+		p.Passphrase = Hash(*r.Body.Passphrase)
+	}
+	if r.Body.Withdrawn != nil {
+		p.Withdrawn = *r.Body.Withdrawn
+	}
+	if err := s.someoneManages(ctx, p); err != nil {
+		return nil, err
+	}
+	if err := s.store.UpdatePerson(ctx, p); err != nil {
+		return nil, err
+	}
+	if err := s.store.ClearFailures(ctx, p.Name); err != nil {
+		return nil, err
+	}
+	all, err := s.peopleNow(ctx)
+	return api.ChangePerson200JSONResponse(all), err
+}
+
+// someoneManages refuses to take access from the last who can give it.
+func (s *calls) someoneManages(ctx context.Context, changed store.Person) error {
+	people, err := s.store.People(ctx)
+	if err != nil {
+		return err
+	}
+	before, left := 0, 0
+	for _, p := range people {
+		if !p.Withdrawn && job.Role(p.Role).May(job.Manage) {
+			before++
+		}
+		if p.ID == changed.ID {
+			p = changed
+		}
+		if !p.Withdrawn && job.Role(p.Role).May(job.Manage) {
+			left++
+		}
+	}
+	if before > 0 && left == 0 {
+		return badInput{fmt.Errorf("%s is the last electrician who can let others in: make somebody else one first", changed.Name)}
+	}
+	return nil
+}

@@ -1,0 +1,640 @@
+package server
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+	"elvat/core/job"
+	"elvat/core/makeup"
+	"elvat/core/sitebook"
+	"elvat/core/supply"
+	"elvat/internal/api"
+	"elvat/internal/store"
+)
+
+// mainPanel is what a site's first panel is called until it is named.
+const mainPanel = "Main panel"
+
+// CreateCall starts a call: on a run of the site book from what is known of it,
+// or on a new one.
+func (s *calls) CreateCall(ctx context.Context, r api.CreateCallRequestObject) (api.CreateCallResponseObject, error) {
+	call := store.Call{Title: strings.TrimSpace(r.Body.Title), Complaint: strings.TrimSpace(r.Body.Complaint), CreatedAt: s.now()}
+	var c *circuit.Circuit
+	if r.Body.Circuit != nil {
+		var err error
+		if c, err = circuit.Parse([]byte(*r.Body.Circuit)); err != nil {
+			return nil, badInput{err}
+		}
+		if call.Title == "" {
+			call.Title = c.Name
+		}
+	}
+	var id int64
+	// It is no action on a call: there is none yet to take it back from.
+	err := s.store.Do(ctx, s.action(ctx, 0, "new call"), func(ctx context.Context) (err error) {
+		if r.Body.Run != nil {
+			if err := s.startFrom(ctx, *r.Body.Run, &call, &c); err != nil {
+				return err
+			}
+		}
+		if call.Title == "" {
+			return badInput{errors.New("title: a call needs a name, such as the room or the customer")}
+		}
+		if call.Run == 0 {
+			if call.Run, err = s.newRun(ctx, r.Body.Site, r.Body.Panel, call.Title); err != nil {
+				return err
+			}
+		}
+		if c == nil {
+			c = circuit.New(call.Title)
+		}
+		document, err := c.Encode()
+		if err != nil {
+			return err
+		}
+		id, err = s.store.AddCall(ctx, call, document)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	s.freshener.ask(id)
+	now, err := s.callNow(ctx, id)
+	return api.CreateCall201JSONResponse(now), err
+}
+
+// startFrom takes over what the last call left of a run: its map, and what stays
+// true of the place.
+func (s *calls) startFrom(ctx context.Context, id int64, call *store.Call, c **circuit.Circuit) error {
+	run, err := s.store.Run(ctx, id)
+	if err != nil {
+		return err
+	}
+	call.Run = run.ID
+	if call.Title == "" {
+		call.Title = run.Name
+	}
+	if run.LastCall == 0 || *c != nil {
+		return nil
+	}
+	last, err := s.store.Call(ctx, run.LastCall)
+	if err != nil {
+		return err
+	}
+	left, err := s.circuit(ctx, last.ID)
+	if err != nil {
+		return err
+	}
+	past, err := s.pastCall(ctx, last)
+	if err != nil {
+		return err
+	}
+	var known diagnosis.Conditions
+	if last.Conditions != nil {
+		if err := json.Unmarshal(last.Conditions, &known); err != nil {
+			return err
+		}
+	}
+	kept, carried := sitebook.Carry(left, known, past, s.now())
+	*c, call.Map = kept, last.Map
+	call.Conditions, err = json.Marshal(carried)
+	return err
+}
+
+// newRun makes a run to hang a call on, with its site and panel where none is named.
+func (s *calls) newRun(ctx context.Context, site, panel *int64, title string) (int64, error) {
+	if panel == nil {
+		id, err := s.firstPanel(ctx, site, title)
+		if err != nil {
+			return 0, err
+		}
+		panel = &id
+	}
+	if _, err := s.store.Panel(ctx, *panel); err != nil {
+		return 0, err
+	}
+	return s.store.AddRun(ctx, *panel, title)
+}
+
+func (s *calls) firstPanel(ctx context.Context, site *int64, title string) (int64, error) {
+	if site == nil {
+		id, err := s.store.AddSite(ctx, store.Site{Name: title, CreatedAt: s.now()})
+		if err != nil {
+			return 0, err
+		}
+		return s.store.AddPanel(ctx, store.Panel{Site: id, Name: mainPanel})
+	}
+	panels, err := s.store.Panels(ctx, *site)
+	if err != nil {
+		return 0, err
+	}
+	if len(panels) > 0 {
+		return panels[0].ID, nil
+	}
+	return s.store.AddPanel(ctx, store.Panel{Site: *site, Name: mainPanel})
+}
+
+// ListSites lists sites, newest first.
+func (s *calls) ListSites(ctx context.Context, r api.ListSitesRequestObject) (api.ListSitesResponseObject, error) {
+	from := 0
+	if r.Params.From != nil {
+		from = max(*r.Params.From, 0)
+	}
+	sites, err := s.store.Sites(ctx, from, mostListed)
+	list := make(api.ListSites200JSONResponse, len(sites))
+	for i, l := range sites {
+		list[i] = api.SiteLine{Id: l.ID, Name: l.Name, Address: l.Address, Calls: l.Calls, LastAt: l.LastAt}
+	}
+	return list, err
+}
+
+// mostText bounds a name, an address and notes. Assumption.
+const mostText = 4000
+
+// siteOf reads what is to be changed of a site into it.
+func siteOf(body *api.SiteChange, site *store.Site) error {
+	site.Name = strings.TrimSpace(body.Name)
+	if site.Name == "" {
+		return badInput{errors.New("name: a site needs one, such as the house or the customer")}
+	}
+	if body.Address != nil {
+		site.Address = strings.TrimSpace(*body.Address)
+	}
+	if body.Notes != nil {
+		site.Notes = strings.TrimSpace(*body.Notes)
+	}
+	for name, text := range map[string]string{"name": site.Name, "address": site.Address, "notes": site.Notes} {
+		if len(text) > mostText {
+			return badInput{fmt.Errorf("%s: at most %d characters", name, mostText)}
+		}
+	}
+	return nil
+}
+
+// AddSite makes a site with its main panel.
+func (s *calls) AddSite(ctx context.Context, r api.AddSiteRequestObject) (api.AddSiteResponseObject, error) {
+	site := store.Site{CreatedAt: s.now()}
+	if err := siteOf(r.Body, &site); err != nil {
+		return nil, err
+	}
+	err := s.store.Do(ctx, s.action(ctx, 0, "new site"), func(ctx context.Context) (err error) {
+		if site.ID, err = s.store.AddSite(ctx, site); err != nil {
+			return err
+		}
+		_, err = s.store.AddPanel(ctx, store.Panel{Site: site.ID, Name: mainPanel})
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	now, err := s.siteNow(ctx, site.ID)
+	return api.AddSite201JSONResponse{SiteNowJSONResponse: now}, err
+}
+
+// GetSite shows all that is known of a site.
+func (s *calls) GetSite(ctx context.Context, r api.GetSiteRequestObject) (api.GetSiteResponseObject, error) {
+	now, err := s.siteNow(ctx, r.Site)
+	return api.GetSite200JSONResponse{SiteNowJSONResponse: now}, err
+}
+
+// ChangeSite corrects name, address or notes.
+func (s *calls) ChangeSite(ctx context.Context, r api.ChangeSiteRequestObject) (api.ChangeSiteResponseObject, error) {
+	now, err := s.changeSite(ctx, r.Site, "site", func(ctx context.Context) error {
+		site, err := s.store.Site(ctx, r.Site)
+		if err != nil {
+			return err
+		}
+		if err := siteOf(r.Body, &site); err != nil {
+			return err
+		}
+		return s.store.UpdateSite(ctx, site)
+	})
+	return api.ChangeSite200JSONResponse{SiteNowJSONResponse: now}, err
+}
+
+func (s *calls) changeSite(ctx context.Context, site int64, what string, do func(context.Context) error) (api.SiteNowJSONResponse, error) {
+	if err := s.store.Do(ctx, s.action(ctx, 0, what), do); err != nil {
+		return api.SiteNowJSONResponse{}, err
+	}
+	return s.siteNow(ctx, site)
+}
+
+func (s *calls) siteNow(ctx context.Context, id int64) (api.SiteNowJSONResponse, error) {
+	now := api.SiteNowJSONResponse{Panels: []api.PanelBook{}, Gfcis: []api.Guard{}}
+	if err := s.freshen(ctx); err != nil {
+		return now, err
+	}
+	site, err := s.store.Site(ctx, id)
+	if err != nil {
+		return now, err
+	}
+	now.Id, now.Name, now.Address, now.Notes = site.ID, site.Name, site.Address, site.Notes
+	panels, err := s.store.Panels(ctx, id)
+	if err != nil {
+		return now, err
+	}
+	runs, err := s.store.Runs(ctx, id)
+	if err != nil {
+		return now, err
+	}
+	for _, p := range panels {
+		book := api.PanelBook{Id: p.ID, Name: p.Name, Directory: job.Directory{}, Runs: []api.RunLine{}}
+		if err := json.Unmarshal(p.Directory, &book.Directory); err != nil {
+			return now, err
+		}
+		for _, r := range runs {
+			if r.Panel != p.ID {
+				continue
+			}
+			line, err := s.runLine(ctx, r)
+			if err != nil {
+				return now, err
+			}
+			book.Runs = append(book.Runs, line)
+		}
+		now.Panels = append(now.Panels, book)
+	}
+	guards, err := s.store.GFCIsOfSite(ctx, id)
+	if err != nil {
+		return now, err
+	}
+	now.Gfcis = s.guards(guards)
+	lines, err := s.store.CallLinesOfSite(ctx, id, mostListed)
+	if err != nil {
+		return now, err
+	}
+	now.Calls, err = summaries(lines)
+	return now, err
+}
+
+func (s *calls) runLine(ctx context.Context, r store.Run) (api.RunLine, error) {
+	line := api.RunLine{Id: r.ID, Name: r.Name, Calls: r.Calls}
+	if r.LastCall == 0 {
+		return line, nil
+	}
+	line.LastCall, line.LastAt = &r.LastCall, &r.LastAt
+	c, err := s.circuit(ctx, r.LastCall)
+	if err != nil {
+		return line, err
+	}
+	line.Breaker, line.Amps = c.Breaker.Label, float32(c.Breaker.Amps)
+	for i := range c.Boxes {
+		line.Outlets += len(c.Boxes[i].Devices)
+	}
+	return line, nil
+}
+
+// guards are GFCIs as the register shows them.
+func (s *calls) guards(kept []store.DueGFCI) []api.Guard {
+	now := s.now()
+	all := make([]api.Guard, len(kept))
+	for i, g := range kept {
+		all[i] = api.Guard{
+			Site: g.Site, SiteName: g.SiteAt, Run: g.Run, RunName: g.RunName, Device: g.Device, Label: g.Label, Serves: g.Serves,
+			InstalledAt: g.InstalledAt, TestedAt: g.TestedAt, Held: g.Held, DueAt: g.DueAt, Due: !g.DueAt.After(now),
+		}
+		if g.InstalledAt != nil {
+			years := sitebook.Years(*g.InstalledAt, now)
+			all[i].Years = &years
+		}
+	}
+	return all
+}
+
+// AddPanel adds a panel to a site.
+func (s *calls) AddPanel(ctx context.Context, r api.AddPanelRequestObject) (api.AddPanelResponseObject, error) {
+	name := strings.TrimSpace(r.Body.Name)
+	if name == "" || len(name) > mostText {
+		return nil, badInput{errors.New("name: what is the panel called?")}
+	}
+	now, err := s.changeSite(ctx, r.Site, "new panel", func(ctx context.Context) error {
+		_, err := s.store.AddPanel(ctx, store.Panel{Site: r.Site, Name: name})
+		return err
+	})
+	return api.AddPanel201JSONResponse{SiteNowJSONResponse: now}, err
+}
+
+// SetPanel keeps a panel's name and directory.
+func (s *calls) SetPanel(ctx context.Context, r api.SetPanelRequestObject) (api.SetPanelResponseObject, error) {
+	name := strings.TrimSpace(r.Body.Name)
+	if name == "" || len(name) > mostText {
+		return nil, badInput{errors.New("name: what is the panel called?")}
+	}
+	now, err := s.keepDirectory(ctx, r.Panel, job.Directory(r.Body.Directory), func(ctx context.Context) error {
+		return s.store.RenamePanel(ctx, r.Panel, name)
+	})
+	return api.SetPanel200JSONResponse{SiteNowJSONResponse: now}, err
+}
+
+func (s *calls) keepDirectory(ctx context.Context, panel int64, d job.Directory, also func(context.Context) error) (api.SiteNowJSONResponse, error) {
+	if err := d.Check(); err != nil {
+		return api.SiteNowJSONResponse{}, badInput{err}
+	}
+	kept, err := json.Marshal(d)
+	if err != nil {
+		return api.SiteNowJSONResponse{}, err
+	}
+	p, err := s.store.Panel(ctx, panel)
+	if err != nil {
+		return api.SiteNowJSONResponse{}, err
+	}
+	return s.changeSite(ctx, p.Site, "panel directory", func(ctx context.Context) error {
+		if err := also(ctx); err != nil {
+			return err
+		}
+		return s.store.SetDirectory(ctx, panel, kept)
+	})
+}
+
+// ImportDirectory takes a panel's directory from CSV.
+func (s *calls) ImportDirectory(ctx context.Context, r api.ImportDirectoryRequestObject) (api.ImportDirectoryResponseObject, error) {
+	data, err := io.ReadAll(r.Body)
+	if err != nil {
+		return nil, err
+	}
+	d, err := job.ParseDirectoryCSV(data)
+	if err != nil {
+		return nil, badInput{err}
+	}
+	now, err := s.keepDirectory(ctx, r.Panel, d, func(context.Context) error { return nil })
+	return api.ImportDirectory200JSONResponse{SiteNowJSONResponse: now}, err
+}
+
+// ExportDirectory is a panel's directory as CSV.
+func (s *calls) ExportDirectory(ctx context.Context, r api.ExportDirectoryRequestObject) (api.ExportDirectoryResponseObject, error) {
+	p, err := s.store.Panel(ctx, r.Panel)
+	if err != nil {
+		return nil, err
+	}
+	d := job.Directory{}
+	if err := json.Unmarshal(p.Directory, &d); err != nil {
+		return nil, err
+	}
+	out, err := d.CSV()
+	if err != nil {
+		return nil, err
+	}
+	return api.ExportDirectory200ApplicationoctetStreamResponse{
+		Body: bytes.NewReader(out), ContentLength: int64(len(out)),
+		Headers: api.ExportDirectory200ResponseHeaders{ContentType: "text/csv; charset=utf-8", ContentDisposition: fmt.Sprintf(`attachment; filename="elvat-panel-%d.csv"`, r.Panel)},
+	}, nil
+}
+
+// GetRun shows the outlets of a run over the calls.
+func (s *calls) GetRun(ctx context.Context, r api.GetRunRequestObject) (api.GetRunResponseObject, error) {
+	now, err := s.runNow(ctx, r.Run)
+	return api.GetRun200JSONResponse{RunNowJSONResponse: now}, err
+}
+
+func (s *calls) runNow(ctx context.Context, id int64) (api.RunNowJSONResponse, error) {
+	now := api.RunNowJSONResponse{Gfcis: []api.Guard{}}
+	if err := s.freshen(ctx); err != nil {
+		return now, err
+	}
+	run, err := s.store.Run(ctx, id)
+	if err != nil {
+		return now, err
+	}
+	panel, err := s.store.Panel(ctx, run.Panel)
+	if err != nil {
+		return now, err
+	}
+	site, err := s.store.Site(ctx, panel.Site)
+	if err != nil {
+		return now, err
+	}
+	now.Id, now.Name, now.Site, now.SiteName, now.Panel = run.ID, run.Name, site.ID, site.Name, panel.Name
+	guards, err := s.store.GFCIsOfSite(ctx, site.ID)
+	if err != nil {
+		return now, err
+	}
+	for _, g := range s.guards(guards) {
+		if g.Run == id {
+			now.Gfcis = append(now.Gfcis, g)
+		}
+	}
+	c := circuit.New(run.Name)
+	if run.LastCall != 0 {
+		now.LastCall = &run.LastCall
+		if c, err = s.circuit(ctx, run.LastCall); err != nil {
+			return now, err
+		}
+	}
+	b := c.Breaker
+	now.Breaker = api.Breaker{Label: b.Label, Amps: b.Amps, Poles: b.Poles, Protection: string(b.Protection)}
+	past, err := s.past(ctx, id, 0)
+	if err != nil {
+		return now, err
+	}
+	now.Outlets = make([]struct {
+		Device string            `json:"device"`
+		Label  string            `json:"label"`
+		Lines  []api.HistoryLine `json:"lines"`
+	}, 0, len(c.Boxes))
+	for _, box := range c.Order() {
+		for _, v := range c.Box(box).Devices {
+			outlet := struct {
+				Device string            `json:"device"`
+				Label  string            `json:"label"`
+				Lines  []api.HistoryLine `json:"lines"`
+			}{v.ID, c.LabelOf(box), sitebook.History(past, v.ID, box)}
+			now.Outlets = append(now.Outlets, outlet)
+		}
+	}
+	return now, nil
+}
+
+// SetInstalled keeps when a GFCI was put in.
+func (s *calls) SetInstalled(ctx context.Context, r api.SetInstalledRequestObject) (api.SetInstalledResponseObject, error) {
+	if _, err := s.store.Run(ctx, r.Run); err != nil {
+		return nil, err
+	}
+	var at *time.Time
+	if r.Body.InstalledAt != nil {
+		t := r.Body.InstalledAt.Time
+		if t.After(s.now()) || t.Year() < 1970 {
+			return nil, badInput{errors.New("installedAt: a day between 1970 and today")}
+		}
+		at = &t
+	}
+	err := s.store.Do(ctx, s.action(ctx, 0, "GFCI put in"), func(ctx context.Context) error {
+		return s.store.SetInstalled(ctx, r.Run, r.Device, at)
+	})
+	if err != nil {
+		return nil, err
+	}
+	now, err := s.runNow(ctx, r.Run)
+	return api.SetInstalled200JSONResponse{RunNowJSONResponse: now}, err
+}
+
+// mostDue bounds the list of tests due. Assumption.
+const mostDue = 200
+
+// ListTestsDue lists GFCIs of all sites whose test is due.
+func (s *calls) ListTestsDue(ctx context.Context, _ api.ListTestsDueRequestObject) (api.ListTestsDueResponseObject, error) {
+	if err := s.freshen(ctx); err != nil {
+		return nil, err
+	}
+	due, err := s.store.DueGFCIs(ctx, s.now(), mostDue)
+	return api.ListTestsDue200JSONResponse(s.guards(due)), err
+}
+
+// Search finds calls and sites.
+func (s *calls) Search(ctx context.Context, r api.SearchRequestObject) (api.SearchResponseObject, error) {
+	if len(r.Params.Q) > mostText {
+		return nil, badInput{errors.New("q: too long to look for")}
+	}
+	if err := s.freshen(ctx); err != nil {
+		return nil, err
+	}
+	hits, err := s.store.Search(ctx, r.Params.Q, mostListed)
+	list := make(api.Search200JSONResponse, len(hits))
+	for i, h := range hits {
+		list[i].Site, list[i].Id, list[i].Title = h.Site, h.ID, h.Title
+		list[i].Part = parts(h.Part)
+	}
+	return list, err
+}
+
+// parts tells what was found from what stands around it.
+func parts(text string) []struct {
+	Found bool   `json:"found"`
+	Text  string `json:"text"`
+} {
+	all := []struct {
+		Found bool   `json:"found"`
+		Text  string `json:"text"`
+	}{}
+	add := func(text string, found bool) {
+		if text != "" {
+			all = append(all, struct {
+				Found bool   `json:"found"`
+				Text  string `json:"text"`
+			}{found, text})
+		}
+	}
+	for text != "" {
+		before, rest, ok := strings.Cut(text, store.HitStart)
+		add(before, false)
+		if !ok {
+			break
+		}
+		found, after, _ := strings.Cut(rest, store.HitEnd)
+		add(found, true)
+		text = after
+	}
+	return all
+}
+
+// firstVan is whose stock is used where the shop has named no van.
+const firstVan = "Van 1"
+
+// supplies are what to take along on the call, and what it used up.
+func (s *calls) supplies(ctx context.Context, v *state, now *api.Call) error {
+	stock, err := s.store.Stock(ctx, "")
+	if err != nil {
+		return err
+	}
+	now.Vans = []string{}
+	have := map[string]float64{}
+	for _, h := range stock {
+		if len(now.Vans) == 0 || now.Vans[len(now.Vans)-1] != h.Van {
+			now.Vans = append(now.Vans, h.Van)
+		}
+		if h.Van == now.Vans[0] {
+			have[h.Item] += h.Count
+		}
+	}
+	if len(now.Vans) == 0 {
+		now.Vans = []string{firstVan}
+	}
+	now.Picks = []supply.Pick{}
+	if !v.facts.HandedOver {
+		now.Picks = supply.Against(supply.List(v.circuit, v.result, v.place), have)
+	}
+	used, err := s.store.Used(ctx, v.call.ID)
+	now.Used = haves(used)
+	return err
+}
+
+func haves(kept []store.Have) []api.Have {
+	all := make([]api.Have, len(kept))
+	for i, h := range kept {
+		all[i] = api.Have{Van: h.Van, Item: h.Item, Unit: h.Unit, Count: h.Count}
+	}
+	return all
+}
+
+// takeFromVan keeps what a make-up used up.
+func (s *calls) takeFromVan(ctx context.Context, call int64, box, id string, materials []makeup.Material) error {
+	van := firstVan
+	stock, err := s.store.Stock(ctx, "")
+	if err != nil {
+		return err
+	}
+	if len(stock) > 0 {
+		van = stock[0].Van
+	}
+	for i, m := range materials {
+		move := store.Move{ID: fmt.Sprintf("%s-%d", id, i), Call: call, Box: box, Van: van, Item: m.Item, Unit: m.Unit, Count: -m.Count, At: s.now()}
+		if err := s.store.AddMove(ctx, move); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// move checks what is put on a van or used up.
+func (s *calls) move(body *api.Move) (store.Move, error) {
+	m := store.Move{ID: body.Id, Van: strings.TrimSpace(body.Van), Item: strings.TrimSpace(body.Item), Unit: strings.TrimSpace(body.Unit), Count: body.Count, At: s.now()}
+	if err := idOf(m.ID); err != nil {
+		return m, err
+	}
+	switch {
+	case m.Van == "" || m.Item == "":
+		return m, badInput{errors.New("van and item: which?")}
+	case len(m.Van)+len(m.Item)+len(m.Unit) > mostText:
+		return m, badInput{errors.New("item: its name is too long")}
+	case m.Count == 0 || m.Count > 10000 || m.Count < -10000:
+		return m, badInput{fmt.Errorf("count: %g is out of bounds", m.Count)}
+	}
+	return m, nil
+}
+
+// UsePart keeps that a part was used up on the call.
+func (s *calls) UsePart(ctx context.Context, r api.UsePartRequestObject) (api.UsePartResponseObject, error) {
+	m, err := s.move(r.Body)
+	if err != nil {
+		return nil, err
+	}
+	m.Call, m.Count = r.Call, -m.Count
+	now, err := s.change(ctx, r.Call, "used "+m.Item, func(ctx context.Context) error { return s.store.AddMove(ctx, m) })
+	return api.UsePart201JSONResponse{CallNowJSONResponse: now}, err
+}
+
+// GetStock shows what the vans have.
+func (s *calls) GetStock(ctx context.Context, _ api.GetStockRequestObject) (api.GetStockResponseObject, error) {
+	stock, err := s.store.Stock(ctx, "")
+	return api.GetStock200JSONResponse(haves(stock)), err
+}
+
+// AddStock keeps that parts were put on a van.
+func (s *calls) AddStock(ctx context.Context, r api.AddStockRequestObject) (api.AddStockResponseObject, error) {
+	m, err := s.move(r.Body)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.store.Do(ctx, s.action(ctx, 0, "stock"), func(ctx context.Context) error { return s.store.AddMove(ctx, m) }); err != nil {
+		return nil, err
+	}
+	stock, err := s.store.Stock(ctx, "")
+	return api.AddStock201JSONResponse(haves(stock)), err
+}

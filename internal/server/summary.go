@@ -1,0 +1,344 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"log/slog"
+	"runtime/debug"
+	"slices"
+	"sync"
+	"time"
+
+	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+	"elvat/core/makeup"
+	"elvat/core/sitebook"
+	"elvat/core/strict"
+	"elvat/core/tester"
+	"elvat/internal/api"
+	"elvat/internal/store"
+)
+
+// build tells binaries apart: answers of another one are worked out anew.
+var build = func() string {
+	info, ok := debug.ReadBuildInfo()
+	if !ok {
+		return ""
+	}
+	for _, setting := range info.Settings {
+		if setting.Key == "vcs.revision" {
+			return setting.Value
+		}
+	}
+	return info.Main.Version
+}()
+
+// diagnose weighs the readings, or looks up what came of them.
+func (s *calls) diagnose(ctx context.Context, v *state) (err error) {
+	q := v.question()
+	if v.asked, err = q.content(); err != nil {
+		return err
+	}
+	if v.result = s.engines.answered(v.asked); v.result != nil {
+		return nil
+	}
+	kept, err := s.store.Diagnosis(ctx, v.asked)
+	if err != nil {
+		return err
+	}
+	if kept != nil {
+		v.result = &diagnosis.Result{}
+		if err := json.Unmarshal(kept, v.result); err != nil {
+			return fmt.Errorf("stored diagnosis: %w", err)
+		}
+		s.engines.remember(v.asked, v.result)
+		return nil
+	}
+	if v.result, err = s.engines.diagnose(q); err != nil {
+		return err
+	}
+	s.engines.remember(v.asked, v.result)
+	return nil
+}
+
+// A freshener works out the summaries of changed calls beside the requests, so
+// that nobody waits for them.
+type freshener struct {
+	wake chan struct{}
+	stop chan struct{}
+	done sync.WaitGroup
+}
+
+func newFreshener() *freshener {
+	return &freshener{wake: make(chan struct{}, 1), stop: make(chan struct{})}
+}
+
+// ask has the summary of a call worked out soon. The store knows which: what is
+// asked for is not lost with the process.
+func (f *freshener) ask(int64) {
+	select {
+	case f.wake <- struct{}{}:
+	default: // it is awake
+	}
+}
+
+// run works until stop is called.
+func (f *freshener) run(s *calls, log *slog.Logger) {
+	f.done.Go(func() {
+		for {
+			select {
+			case <-f.stop:
+				return
+			case <-f.wake:
+				if err := s.freshen(context.Background()); err != nil {
+					log.Error("summaries", "error", err)
+				}
+			}
+		}
+	})
+}
+
+func (f *freshener) close() {
+	close(f.stop)
+	f.done.Wait()
+}
+
+// freshen works out all summaries that are older than their call.
+func (s *calls) freshen(ctx context.Context) error {
+	stale, err := s.store.Stale(ctx)
+	if err != nil {
+		return err
+	}
+	for _, id := range stale {
+		if err := s.refresh(ctx, id); err != nil {
+			return fmt.Errorf("call %d: %w", id, err)
+		}
+	}
+	return nil
+}
+
+// refresh works out a call's summary and keeps it.
+func (s *calls) refresh(ctx context.Context, id int64) error {
+	v, err := s.load(ctx, id)
+	if err != nil {
+		return err
+	}
+	result, err := json.Marshal(v.result)
+	if err != nil {
+		return err
+	}
+	summary, err := json.Marshal(v.summary())
+	if err != nil {
+		return err
+	}
+	m := store.Summary{Call: v.call, Document: summary, HandedOver: v.facts.HandedOver, Diagnosis: v.asked}
+	lines := []string{v.call.Complaint, v.siteName}
+	for _, e := range v.journal {
+		lines = append(lines, e.Words(v.circuit.LabelOf))
+	}
+	for _, a := range v.answers {
+		lines = append(lines, a.Words(v.labelOf, nil))
+	}
+	m.Words = sitebook.Words(v.circuit, lines...)
+	if m.GFCIs, err = s.register(ctx, v); err != nil {
+		return err
+	}
+	if err := s.store.SetDiagnosis(ctx, v.asked, result); err != nil {
+		return err
+	}
+	return s.store.SetSummary(ctx, m)
+}
+
+// mostPast bounds how many earlier calls of a run are looked through. Assumption.
+const mostPast = 40
+
+// past reads the calls about a run in their order, the given one and later ones
+// left out where before is not zero.
+func (s *calls) past(ctx context.Context, run, before int64) ([]sitebook.Call, error) {
+	kept, err := s.store.CallsOfRun(ctx, run, before, mostPast)
+	if err != nil {
+		return nil, err
+	}
+	slices.Reverse(kept)
+	all := make([]sitebook.Call, 0, len(kept))
+	for _, call := range kept {
+		c, err := s.pastCall(ctx, call)
+		if err != nil {
+			return nil, fmt.Errorf("call %d: %w", call.ID, err)
+		}
+		all = append(all, c)
+	}
+	return all, nil
+}
+
+func (s *calls) pastCall(ctx context.Context, call store.Call) (sitebook.Call, error) {
+	past := sitebook.Call{ID: call.ID, Title: call.Title, At: call.CreatedAt, MadeUp: map[string]time.Time{}, New: map[string]string{}}
+	boxes, err := s.store.Boxes(ctx, call.ID)
+	if err != nil {
+		return past, err
+	}
+	first := time.Time{}
+	for _, id := range boxes {
+		kept, err := s.store.Box(ctx, call.ID, id)
+		if err != nil {
+			return past, err
+		}
+		if kept.MadeAt == nil {
+			continue
+		}
+		past.MadeUp[id] = *kept.MadeAt
+		if first.IsZero() || kept.MadeAt.Before(first) {
+			first = *kept.MadeAt
+		}
+		b, err := makeup.Parse(kept.Document)
+		if err != nil {
+			return past, err
+		}
+		for device, kind := range sitebook.NewDevices(b) {
+			past.New[device] = kind
+		}
+	}
+	readings, err := s.store.Readings(ctx, call.ID)
+	if err != nil {
+		return past, err
+	}
+	for _, r := range readings {
+		if r.Withdrawn {
+			continue
+		}
+		var reading tester.Reading
+		if err := strict.Unmarshal(r.Document, &reading); err != nil {
+			return past, err
+		}
+		if reading.Tool == tester.Fixed && (first.IsZero() || r.TakenAt.Before(first)) {
+			first = r.TakenAt
+		}
+		past.Readings = append(past.Readings, sitebook.Taken{At: r.TakenAt, Reading: reading, AsFound: first.IsZero() || r.TakenAt.Before(first)})
+	}
+	return past, nil
+}
+
+// register lists the GFCIs of the call's run; nil where a newer call tells.
+func (s *calls) register(ctx context.Context, v *state) ([]store.GFCI, error) {
+	run, err := s.store.Run(ctx, v.call.Run)
+	if err != nil || run.LastCall != v.call.ID {
+		return nil, err
+	}
+	past, err := s.past(ctx, v.call.Run, 0)
+	if err != nil {
+		return nil, err
+	}
+	guards, err := sitebook.Register(v.circuit, past, v.call.CreatedAt)
+	if err != nil {
+		return nil, err
+	}
+	all := []store.GFCI{}
+	for _, g := range guards {
+		all = append(all, store.GFCI{Run: v.call.Run, Device: g.Device, Label: g.Label, Serves: g.Serves, InstalledAt: g.InstalledAt, TestedAt: g.TestedAt, Held: g.Held, DueAt: g.DueAt})
+	}
+	return all, nil
+}
+
+// mostListed bounds a page of a list. Assumption.
+const (
+	mostListed     = 50
+	mostInHand     = 300
+	handedOverShow = 20
+)
+
+// ListCalls shows the calls in hand and the newest handed over.
+func (s *calls) ListCalls(ctx context.Context, r api.ListCallsRequestObject) (api.ListCallsResponseObject, error) {
+	if err := s.freshen(ctx); err != nil {
+		return nil, err
+	}
+	var lines []store.CallLine
+	if r.Params.Before != nil {
+		var err error
+		if lines, err = s.store.CallLines(ctx, true, *r.Params.Before, mostListed); err != nil {
+			return nil, err
+		}
+	} else {
+		inHand, err := s.store.CallLines(ctx, false, 0, mostInHand)
+		if err != nil {
+			return nil, err
+		}
+		over, err := s.store.CallLines(ctx, true, 0, handedOverShow)
+		if err != nil {
+			return nil, err
+		}
+		lines = append(inHand, over...)
+	}
+	list, err := summaries(lines)
+	return api.ListCalls200JSONResponse(list), err
+}
+
+func summaries(lines []store.CallLine) ([]api.CallSummary, error) {
+	list := make([]api.CallSummary, len(lines))
+	for i, l := range lines {
+		if err := json.Unmarshal(l.Summary, &list[i]); err != nil {
+			return nil, fmt.Errorf("call %d, stored summary: %w", l.ID, err)
+		}
+	}
+	return list, nil
+}
+
+// lastRead is what earlier calls on the run read last of each half, and on which.
+func lastRead(c *circuit.Circuit, past []sitebook.Call) []api.Past {
+	all := []api.Past{}
+	for i := range c.Boxes {
+		for _, v := range c.Boxes[i].Devices {
+			lines := sitebook.History(past, v.ID, c.Boxes[i].ID)
+			for _, half := range circuit.Halves {
+				for _, l := range slices.Backward(lines) {
+					if l.Half != half {
+						continue
+					}
+					d := l.Left
+					if d == nil {
+						d = l.Found
+					}
+					all = append(all, api.Past{Device: v.ID, Half: api.Half(half), Delta: *d, Call: l.Call, At: l.At})
+					break
+				}
+			}
+		}
+	}
+	return all
+}
+
+// labelOf is what people call the box of a device, or a box.
+func (v *state) labelOf(id string) string {
+	if _, box := v.circuit.Device(id); box != nil {
+		return v.circuit.LabelOf(box.ID)
+	}
+	return v.circuit.LabelOf(id)
+}
+
+// Summarize works out the summaries of all calls that lack one, many in one
+// transaction: for a history that has just come in. said is told how many are left.
+func Summarize(ctx context.Context, kept *store.Store, now func() time.Time, said func(left int)) error {
+	const batch = 500
+	s := &calls{store: kept, now: now, engines: newEngines(), freshener: newFreshener(), backups: &Backups{}}
+	stale, err := kept.Stale(ctx)
+	if err != nil {
+		return err
+	}
+	for len(stale) > 0 {
+		said(len(stale))
+		some := stale[:min(batch, len(stale))]
+		err := kept.InTransaction(ctx, func(ctx context.Context) error {
+			for _, id := range some {
+				if err := s.refresh(ctx, id); err != nil {
+					return fmt.Errorf("call %d: %w", id, err)
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+		stale = stale[len(some):]
+	}
+	return nil
+}
