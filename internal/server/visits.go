@@ -169,7 +169,7 @@ func (s *calls) AnswerVisit(ctx context.Context, r api.AnswerVisitRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	ctx = context.WithValue(ctx, callerKey{}, caller{device: "customer", person: "the customer"})
+	ctx = context.WithValue(ctx, callerKey{}, caller{device: store.Customer, person: "the customer"})
 	err = s.act(ctx, v.call.ID, "answer of the customer", func(ctx context.Context) error {
 		v, err := s.visiting(ctx, r.Token)
 		if err != nil {
@@ -280,7 +280,7 @@ func (s *calls) PicturesOfVisit(ctx context.Context, r api.PicturesOfVisitReques
 		return nil, err
 	}
 	p := store.Picture{SentAs: fmt.Sprintf("visit-%d-%s", v.call.ID, r.Params.Id), Phase: string(job.Complaint), TakenAt: s.now()}
-	ctx = context.WithValue(ctx, callerKey{}, caller{device: "customer", person: "the customer"})
+	ctx = context.WithValue(ctx, callerKey{}, caller{device: store.Customer, person: "the customer"})
 	if err := s.act(ctx, v.call.ID, "photograph of the customer", func(ctx context.Context) error {
 		_, err := s.store.AddPicture(ctx, v.call.ID, p, clean)
 		return err

@@ -127,14 +127,18 @@ func (s *Store) Redo(ctx context.Context, a Action) error {
 	})
 }
 
+// Customer is the device of who answers through a customer's link. What was said
+// there is not the shop's to take back.
+const Customer = "customer"
+
 // Undoable is the action that Undo would take back, and the taking back that
 // Redo would reverse; nil where there is none.
 func (s *Store) Undoable(ctx context.Context, call int64) (last, back *Action, err error) {
-	if last, err = s.action(ctx, "SELECT id, what, device, person, at FROM actions WHERE call_id = ? AND undoes IS NULL AND NOT undone ORDER BY id DESC LIMIT 1", call); err != nil {
+	if last, err = s.action(ctx, "SELECT id, what, device, person, at FROM actions WHERE call_id = ? AND undoes IS NULL AND NOT undone AND device <> ? ORDER BY id DESC LIMIT 1", call, Customer); err != nil {
 		return nil, nil, err
 	}
-	back, err = s.action(ctx, `SELECT id, what, device, person, at FROM actions WHERE call_id = ? AND undoes IS NOT NULL AND NOT undone
-		AND id > coalesce((SELECT max(id) FROM actions WHERE call_id = ?1 AND undoes IS NULL AND NOT undone), 0) ORDER BY id DESC LIMIT 1`, call)
+	back, err = s.action(ctx, `SELECT id, what, device, person, at FROM actions WHERE call_id = ?1 AND undoes IS NOT NULL AND NOT undone
+		AND id > coalesce((SELECT max(id) FROM actions WHERE call_id = ?1 AND undoes IS NULL AND NOT undone AND device <> ?2), 0) ORDER BY id DESC LIMIT 1`, call, Customer)
 	return last, back, err
 }
 

@@ -2,15 +2,23 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Route, Routes } from 'react-router';
+import { BookScreen } from './book/BookScreen';
+import { RunScreen } from './book/RunScreen';
+import { SiteScreen } from './book/SiteScreen';
 import { BoxScreen } from './box/BoxScreen';
 import { CallScreen } from './calls/CallScreen';
 import { Day } from './calls/Day';
+import { WaitingBar } from './outbox/WaitingBar';
 import { PracticeScreen } from './practice/PracticeScreen';
+import { ShopScreen } from './shop/ShopScreen';
+import { MeScreen, SignedIn } from './shop/SignIn';
+import { VansScreen } from './shop/VansScreen';
 import { SumsScreen } from './sums/SumsScreen';
 import { SweepScreen } from './sweep/SweepScreen';
 import './styles.css';
 import { followTheme } from './ui/theme';
 import { Working } from './ui/Working';
+import { VisitScreen } from './visit/VisitScreen';
 import { DeadScreen } from './work/DeadScreen';
 import { HandOverScreen } from './work/HandOverScreen';
 import { ProveScreen } from './work/ProveScreen';
@@ -26,17 +34,27 @@ if (root) {
 			<QueryClientProvider client={queries}>
 				<Working />
 				<BrowserRouter>
-					<Routes>
-						<Route path="/calls/:call" element={<CallScreen />} />
-						<Route path="/calls/:call/dead" element={<DeadScreen />} />
-						<Route path="/calls/:call/prove" element={<ProveScreen />} />
-						<Route path="/calls/:call/hand-over" element={<HandOverScreen />} />
-						<Route path="/calls/:call/sweep" element={<SweepScreen />} />
-						<Route path="/calls/:call/boxes/:box" element={<BoxScreen />} />
-						<Route path="/sums/:sum?" element={<SumsScreen />} />
-						<Route path="/practice" element={<PracticeScreen />} />
-						<Route path="*" element={<Day />} />
-					</Routes>
+					<SignedIn>
+						<WaitingBar />
+						<Routes>
+							<Route path="/visit/:token" element={<VisitScreen />} />
+							<Route path="/book" element={<BookScreen />} />
+							<Route path="/book/sites/:site" element={<SiteScreen />} />
+							<Route path="/book/runs/:run" element={<RunScreen />} />
+							<Route path="/vans" element={<VansScreen />} />
+							<Route path="/shop" element={<ShopScreen />} />
+							<Route path="/me" element={<MeScreen />} />
+							<Route path="/calls/:call" element={<CallScreen />} />
+							<Route path="/calls/:call/dead" element={<DeadScreen />} />
+							<Route path="/calls/:call/prove" element={<ProveScreen />} />
+							<Route path="/calls/:call/hand-over" element={<HandOverScreen />} />
+							<Route path="/calls/:call/sweep" element={<SweepScreen />} />
+							<Route path="/calls/:call/boxes/:box" element={<BoxScreen />} />
+							<Route path="/sums/:sum?" element={<SumsScreen />} />
+							<Route path="/practice" element={<PracticeScreen />} />
+							<Route path="*" element={<Day />} />
+						</Routes>
+					</SignedIn>
 				</BrowserRouter>
 			</QueryClientProvider>
 		</StrictMode>,

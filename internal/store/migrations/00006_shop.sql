@@ -253,3 +253,7 @@ BEGIN INSERT INTO changes (action, kind, key, was) SELECT action, 'calls', json_
 CREATE TRIGGER panels_changed AFTER UPDATE OF directory ON panels WHEN (SELECT action FROM present) IS NOT NULL
 BEGIN INSERT INTO changes (action, kind, key, was) SELECT action, 'panels', json_array(OLD.id), json_object('directory', OLD.directory) FROM present; END;
 -- +goose StatementEnd
+-- +goose StatementBegin
+CREATE TRIGGER answers_added AFTER INSERT ON answers WHEN (SELECT action FROM present) IS NOT NULL
+BEGIN INSERT INTO changes (action, kind, key) SELECT action, 'answers', json_array(NEW.id) FROM present; END;
+-- +goose StatementEnd

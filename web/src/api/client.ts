@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch';
+import { newID } from './newID';
 import type { components, paths } from './schema.gen';
 
 export type Schemas = components['schemas'];
@@ -58,12 +59,84 @@ export type Shop = Schemas['Shop'];
 export type Rule = Schemas['Rule'];
 export type Sum = Schemas['Sum'];
 export type SumField = Schemas['SumField'];
+export type SiteBook = Schemas['SiteBook'];
+export type PanelBook = Schemas['PanelBook'];
+export type RunBook = Schemas['RunBook'];
+export type Guard = Schemas['Guard'];
+export type HistoryLine = Schemas['HistoryLine'];
+export type Visit = Schemas['Visit'];
+export type VisitAnswer = Schemas['VisitAnswer'];
+export type Session = Schemas['Session'];
+export type Person = Schemas['Person'];
+export type Role = Schemas['Role'];
+export type Move = Schemas['Move'];
+export type Have = Schemas['Have'];
+export type Pick = Schemas['Pick'];
+export type DataConflict = Schemas['DataConflict'];
 export type StopChange = Schemas['StopChange'];
 
 export const client = createClient<paths>();
 
+/** This browser, as the server tells it from others on the same call. */
+export const device = (() => {
+	const name = 'elvat-device';
+	try {
+		const kept = localStorage.getItem(name) ?? newID();
+		localStorage.setItem(name, kept);
+		return kept;
+	} catch {
+		return newID(); // nothing is kept: another one each time
+	}
+})();
+
+/** Versions of what is on the screen, by what it is: the server merges by them. */
+const shown = new Map<string, number>();
+
+/** Notes the version of what is about to be shown. */
+export function noted<T extends { version: number }>(what: string, now: T): T {
+	shown.set(what, now.version);
+	return now;
+}
+
+const ofBox = /^\/api\/calls\/(\d+)\/boxes\/([^/]+)/;
+const ofWork = /^\/api\/calls\/(\d+)\/(journal|directory|pictures)/;
+const ofCall = /^\/api\/calls\/(\d+)/;
+
+client.use({
+	onRequest({ request }) {
+		request.headers.set('Elvat-Device', device);
+		if (request.method === 'GET') return request;
+		const path = new URL(request.url).pathname;
+		const box = ofBox.exec(path);
+		const call = ofCall.exec(path);
+		const what = box ? `box ${box[1]} ${box[2]}` : ofWork.test(path) ? `work ${call?.[1]}` : `call ${call?.[1]}`;
+		const seen = shown.get(what);
+		if (call && seen) request.headers.set('Elvat-Seen', String(seen));
+		return request;
+	},
+});
+
 /** A refusal of the server, in the words it gave. */
-export class Refused extends Error {}
+export class Refused extends Error {
+	constructor(
+		message: string,
+		readonly status: number,
+	) {
+		super(message);
+	}
+
+	/** Sending it again would bring the same; otherwise it is worth another try. */
+	get final(): boolean {
+		return this.status < 500 && ![401, 408, 425, 429].includes(this.status);
+	}
+}
+
+let signInAgain = () => {};
+
+/** What to do when the server wants to know who this is. */
+export function onSignIn(ask: () => void): void {
+	signInAgain = ask;
+}
 
 interface Answer<T> {
 	data?: T;
@@ -80,5 +153,7 @@ export async function body<T>(asked: Promise<Answer<T>>): Promise<T> {
 		throw new Error('The server does not answer. Nothing is lost: try again when it is back.');
 	}
 	if (answer.data !== undefined) return answer.data;
-	throw new Refused(answer.error?.detail ?? answer.error?.title ?? `The server answered ${answer.response.status}.`);
+	const { status } = answer.response;
+	if (status === 401) signInAgain();
+	throw new Refused(answer.error?.detail ?? answer.error?.title ?? `The server answered ${status}.`, status);
 }

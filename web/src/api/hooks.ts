@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { keepAndSend, type Waiting } from '../outbox/outbox';
 import {
 	type Box,
 	body,
@@ -10,6 +11,7 @@ import {
 	type Fault,
 	type Half,
 	type NewStop,
+	noted,
 	type OpenedBox,
 	type Pair,
 	type Practice,
@@ -23,6 +25,9 @@ import {
 	type Work,
 } from './client';
 
+/** How often one looks for what others did on the same call, in milliseconds. */
+const others = 5000;
+
 export function useBasics() {
 	return useQuery({
 		queryKey: ['basics'],
@@ -35,10 +40,21 @@ export function useCalls() {
 	return useQuery({ queryKey: ['calls'], queryFn: () => body(client.GET('/api/calls')) });
 }
 
+/** Calls handed over before the given one. */
+export function useCallsBefore(before: number | undefined) {
+	return useQuery({
+		queryKey: ['calls', 'before', before],
+		queryFn: () => body(client.GET('/api/calls', { params: { query: { before } } })),
+		enabled: before !== undefined,
+	});
+}
+
 export function useCall(call: number) {
 	return useQuery({
 		queryKey: ['call', call],
-		queryFn: () => body(client.GET('/api/calls/{call}', { params: { path: { call } } })),
+		queryFn: async () =>
+			noted(`call ${call}`, await body(client.GET('/api/calls/{call}', { params: { path: { call } } }))),
+		refetchInterval: others,
 		retry: (tries, error) => !(error instanceof Refused) && tries < 3,
 	});
 }
@@ -46,7 +62,7 @@ export function useCall(call: number) {
 export function useNewCall() {
 	const cache = useQueryClient();
 	return useMutation({
-		mutationFn: (made: { title: string; complaint: string; circuit?: string }) =>
+		mutationFn: (made: { title: string; complaint: string; circuit?: string; site?: number; run?: number }) =>
 			body(client.POST('/api/calls', { body: made })),
 		onSuccess: (now) => {
 			cache.setQueryData(['call', now.id], now);
@@ -61,9 +77,9 @@ function useChange<V>(call: number, send: (what: V) => Promise<Call>) {
 	return useMutation({
 		mutationFn: send,
 		scope: { id: `call-${call}` }, // one after the other, in the order made
-		retry: (tries, error) => !(error instanceof Refused) && tries < 5,
+		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
 		onSuccess: (now) => {
-			cache.setQueryData(['call', call], now);
+			cache.setQueryData(['call', call], noted(`call ${call}`, now));
 			cache.invalidateQueries({ queryKey: ['work', call] });
 			cache.invalidateQueries({ queryKey: ['report', call] });
 		},
@@ -82,9 +98,10 @@ export interface Entered {
 }
 
 export function useAddReading(call: number) {
-	return useChange(call, ({ id, reading }: Entered) =>
-		body(client.POST('/api/calls/{call}/readings', { ...at(call), body: { id, reading: { ...reading } } })),
-	);
+	return useChange(call, async ({ id, reading }: Entered) => {
+		const sent = await keepAndSend({ id, call, at: Date.now(), kind: 'reading', reading });
+		return 'call' in sent ? sent.call : await body(client.GET('/api/calls/{call}', at(call)));
+	});
 }
 
 /** Takes a reading back, or marks it doubtful; and the other way round. */
@@ -215,7 +232,9 @@ const inBox = (call: number, box: string) => ({ params: { path: { call, box } } 
 export function useBox(call: number, box: string) {
 	return useQuery({
 		queryKey: ['box', call, box],
-		queryFn: () => body(client.GET('/api/calls/{call}/boxes/{box}', inBox(call, box))),
+		queryFn: async () =>
+			noted(`box ${call} ${box}`, await body(client.GET('/api/calls/{call}/boxes/{box}', inBox(call, box)))),
+		refetchInterval: others,
 		retry: (tries, error) => !(error instanceof Refused) && tries < 3,
 	});
 }
@@ -226,8 +245,8 @@ function useBoxChange<V>(call: number, box: string, send: (what: V) => Promise<O
 	return useMutation({
 		mutationFn: send,
 		scope: { id: `box-${call}-${box}` },
-		retry: (tries, error) => !(error instanceof Refused) && tries < 5,
-		onSuccess: (now) => cache.setQueryData(['box', call, box], now),
+		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
+		onSuccess: (now) => cache.setQueryData(['box', call, box], noted(`box ${call} ${box}`, now)),
 	});
 }
 
@@ -262,7 +281,7 @@ export function useMakeUp(call: number, box: string) {
 	return useMutation({
 		mutationFn: () => body(client.POST('/api/calls/{call}/boxes/{box}/made', inBox(call, box))),
 		onSuccess: (now) => {
-			cache.setQueryData(['call', call], now);
+			cache.setQueryData(['call', call], noted(`call ${call}`, now));
 			for (const key of ['box', 'work', 'report']) cache.invalidateQueries({ queryKey: [key, call] });
 		},
 	});
@@ -303,7 +322,8 @@ export function useAnswer(sum: string, values: Record<string, number>) {
 export function useWork(call: number) {
 	return useQuery({
 		queryKey: ['work', call],
-		queryFn: () => body(client.GET('/api/calls/{call}/work', at(call))),
+		queryFn: async () => noted(`work ${call}`, await body(client.GET('/api/calls/{call}/work', at(call)))),
+		refetchInterval: others,
 		retry: (tries, error) => !(error instanceof Refused) && tries < 3,
 	});
 }
@@ -314,18 +334,23 @@ function useWorkChange<V>(call: number, send: (what: V) => Promise<Work>) {
 	return useMutation({
 		mutationFn: send,
 		scope: { id: `work-${call}` },
-		retry: (tries, error) => !(error instanceof Refused) && tries < 5,
+		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
 		onSuccess: (now) => {
-			cache.setQueryData(['work', call], now);
+			cache.setQueryData(['work', call], noted(`work ${call}`, now));
 			cache.invalidateQueries({ queryKey: ['call', call] });
 			cache.invalidateQueries({ queryKey: ['report', call] });
 		},
 	});
 }
 
+async function workAfter(call: number, what: Waiting): Promise<Work> {
+	const sent = await keepAndSend(what);
+	return 'work' in sent ? sent.work : await body(client.GET('/api/calls/{call}/work', at(call)));
+}
+
 export function useAddEntry(call: number) {
 	return useWorkChange(call, ({ id, entry }: { id: string; entry: Entry }) =>
-		body(client.POST('/api/calls/{call}/journal', { ...at(call), body: { id, entry } })),
+		workAfter(call, { id, call, at: Date.now(), kind: 'entry', entry }),
 	);
 }
 
@@ -349,15 +374,10 @@ export function useTrace(call: number) {
 }
 
 export function useAddPicture(call: number) {
-	return useWorkChange(call, ({ picture, phase, box }: { picture: Blob; phase: string; box?: string }) =>
-		body(
-			client.POST('/api/calls/{call}/pictures', {
-				params: { path: { call }, query: { phase, box } },
-				body: picture as unknown as string,
-				bodySerializer: (blob) => blob,
-				headers: { 'Content-Type': 'application/octet-stream' },
-			}),
-		),
+	return useWorkChange(
+		call,
+		({ id, picture, phase, box }: { id: string; picture: Blob; phase: string; box?: string }) =>
+			workAfter(call, { id, call, at: Date.now(), kind: 'picture', picture, phase, box }),
 	);
 }
 

@@ -4,6 +4,7 @@ import { useEffect, useRef, useState } from 'react';
 import { Link, useParams, useSearchParams } from 'react-router';
 import type { Basics, Call, Danger, Half, Test, Tool } from '../api/client';
 import { useBasics, useCall, useMarkReading } from '../api/hooks';
+import { useUndo } from '../api/shop';
 import type { EntryKeys } from '../readings/entries';
 import { ReadingList } from '../readings/List';
 import { type Aim, ReadingPanel, ToolBar } from '../readings/Panel';
@@ -21,6 +22,7 @@ import { Problem } from '../ui/Problem';
 import { Mark, ThemeButton } from '../ui/TopBar';
 import { ago, capital, percent } from '../ui/words';
 import { PicturesOf } from '../work/Pictures';
+import { Before, LastTime, Reported, SetTwice, UndoButtons } from './Beside';
 import { CautionsAgain, CautionsFirst } from './Cautions';
 import { DangerBand } from './DangerBand';
 import { useKeyboard } from './keys';
@@ -88,6 +90,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 	const [help, setHelp] = useState(false);
 	const [sheet, setSheet] = useState(false);
 	const withdraw = useMarkReading(call.id);
+	const undo = useUndo(call.id);
 	const keys = useRef<EntryKeys | null>(null);
 	const entry = useRef<HTMLElement>(null);
 	const readable = call.cautionsReadAt !== null && stop !== null;
@@ -121,6 +124,8 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 		else if (key.length === 1 && 'asd'.includes(key)) keys.current?.part('asd'.indexOf(key));
 		else if (key === 'Enter') keys.current?.enter();
 		else if (key === 'n' && call.diagnosis.next[0]) go(call.diagnosis.next[0]);
+		else if (key === 'u' && call.undo) undo.mutate('undo');
+		else if (key === 'U' && call.redo) undo.mutate('redo');
 		else if (key === 'u') {
 			const newest = call.readings.find((r) => !r.withdrawn);
 			if (newest) withdraw.mutate({ reading: newest.id, withdrawn: true });
@@ -138,6 +143,10 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 					<div className="min-w-0 grow">
 						<h1 className="m-0 truncate text-lg/tight font-bold">{call.title}</h1>
 						<p className="m-0 truncate text-soft" title={call.complaint}>
+							<Link to={`/book/sites/${call.site}`} className="underline decoration-hair underline-offset-4">
+								{call.siteName}
+							</Link>
+							{': '}
 							{call.complaint || ago(call.createdAt)}
 						</p>
 					</div>
@@ -145,6 +154,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 				</div>
 				<Phases call={call} />
 			</header>
+			<Reported call={call} />
 			<DangerBand call={call} exclude={exclude} />
 			{call.cautionsReadAt === null ? (
 				<main>
@@ -187,6 +197,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 										The opened box
 									</Link>
 								</div>
+								<LastTime call={call} devices={stop.devices.map((d) => d.id)} />
 								{building && <StopEditor key={stop.box} call={call} stop={stop} basics={basics} />}
 								<div className="wide:hidden">
 									<StateBar call={call} />
@@ -200,12 +211,14 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 								)}
 							</section>
 							<div className="grid content-start gap-3 px-4 pt-3 max-wide:order-1 wide:px-6 wide:pb-6">
+								<SetTwice call={call} />
 								<ConflictBand call={call} />
 								<Phone call={call} />
 								<Advice call={call} go={go} />
 								<div className="max-wide:hidden">
 									<Suspects call={call} pick={pick} exclude={exclude} />
 								</div>
+								<Before call={call} />
 							</div>
 						</div>
 					)}
@@ -270,6 +283,7 @@ function Extras({ call, basics, build, help, className }: ExtrasProps) {
 					<StateBar call={call} />
 				</div>
 			)}
+			<UndoButtons call={call} />
 			<Button kind="quiet" onClick={build}>
 				Change the run
 			</Button>

@@ -1,12 +1,14 @@
 import { type FormEvent, useEffect, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { CallSummary } from '../api/client';
-import { useBasics, useCalls, useNewCall } from '../api/hooks';
+import { useBasics, useCalls, useCallsBefore, useNewCall } from '../api/hooks';
+import { useMay } from '../api/shop';
 import { Button, field } from '../ui/Button';
+import { Nav } from '../ui/Nav';
 import { OpenFile } from '../ui/OpenFile';
 import { Problem } from '../ui/Problem';
 import { Mark, ThemeButton } from '../ui/TopBar';
-import { capital, dayOf, timeOf } from '../ui/words';
+import { capital, dateOf, dayOf, timeOf } from '../ui/words';
 import { trackLook } from './Phases';
 
 /** The calls: each with its complaint, its phase and what holds it up. */
@@ -16,6 +18,9 @@ export function Day() {
 	const [adding, setAdding] = useState(false);
 	document.title = 'Day, Elvat';
 	const none = calls.data?.length === 0;
+	const may = useMay('work');
+	const today = inOrder(calls.data ?? []).filter((c) => !c.handedOver || isFresh(c));
+	const before = (calls.data ?? []).filter((c) => c.handedOver && !isFresh(c));
 	return (
 		<div className="min-h-dvh">
 			<header className="flex items-center gap-3 border-b-2 border-ink py-1.5 pr-2 pl-4 wide:pl-6">
@@ -23,20 +28,14 @@ export function Day() {
 				<h1 className="m-0 grow text-lg/tight font-bold">
 					Elvat <span className="font-normal text-soft">{basics.data?.shop}</span>
 				</h1>
-				<Link
-					to="/sums"
-					className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
-				>
-					Sums
-				</Link>
-				<Link
-					to="/practice"
-					className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
-				>
-					Practice and code
-				</Link>
+				<span className="max-wide:hidden">
+					<Nav />
+				</span>
 				<ThemeButton />
 			</header>
+			<div className="border-b border-rule wide:hidden print:hidden">
+				<Nav />
+			</div>
 			<main className="mx-auto grid max-w-6xl gap-5 px-4 py-6 wide:px-6">
 				<div className="flex flex-wrap items-end gap-4">
 					<h2 className="m-0 grow text-3xl font-bold">{dayOf(new Date())}</h2>
@@ -45,7 +44,7 @@ export function Day() {
 							Print the day sheet
 						</Button>
 					)}
-					{!adding && !none && (
+					{!adding && !none && may && (
 						<Button kind="main" className="print:hidden" onClick={() => setAdding(true)}>
 							New call
 						</Button>
@@ -55,10 +54,12 @@ export function Day() {
 				<Problem error={calls.error} again={() => calls.refetch()} />
 				{calls.isPending && <p>Opening the day's calls</p>}
 				<ul className="m-0 list-none border-t-2 border-ink p-0" aria-label="Calls">
-					{inOrder(calls.data ?? []).map((c) => (
+					{today.map((c) => (
 						<Row key={c.id} call={c} />
 					))}
 				</ul>
+				{today.length === 0 && calls.data && !none && <p className="m-0">Nothing is in hand.</p>}
+				{before.length > 0 && <Before calls={before} />}
 				<p className="m-0 max-w-3xl text-soft">
 					For licensed or otherwise permitted persons. Local code and the authority having jurisdiction win over
 					anything shown here. Nothing here is a reason to work live.
@@ -73,6 +74,41 @@ function inOrder(calls: CallSummary[]): CallSummary[] {
 	return [...calls.filter((c) => !c.handedOver), ...calls.filter((c) => c.handedOver)];
 }
 
+/** Handed over, but of today or yesterday: it is still part of the day. */
+function isFresh(call: CallSummary): boolean {
+	return Date.now() - Date.parse(call.createdAt) < 48 * 3600_000;
+}
+
+/** What was handed over before, the newest first; the site book has all of it by house. */
+function Before({ calls }: { calls: CallSummary[] }) {
+	const [open, setOpen] = useState(false);
+	const [from, setFrom] = useState<number>();
+	const older = useCallsBefore(from);
+	const shown = from === undefined ? calls : (older.data ?? []);
+	const last = shown.at(-1)?.id;
+	if (!open) {
+		return (
+			<Button kind="quiet" className="justify-self-start print:hidden" onClick={() => setOpen(true)}>
+				Handed over before
+			</Button>
+		);
+	}
+	return (
+		<section aria-label="Handed over before" className="print:hidden">
+			<h3 className="m-0 border-b-2 border-ink text-xl font-bold">Handed over before</h3>
+			<ul className="m-0 list-none p-0">
+				{shown.map((c) => (
+					<Row key={c.id} call={c} />
+				))}
+			</ul>
+			<Button kind="quiet" disabled={!last || older.isFetching} onClick={() => setFrom(last)}>
+				Older
+			</Button>
+			<Problem error={older.error} />
+		</section>
+	);
+}
+
 function Row({ call }: { call: CallSummary }) {
 	const now = call.phases.find((p) => p.state === 'now');
 	return (
@@ -84,7 +120,7 @@ function Row({ call }: { call: CallSummary }) {
 				<span className="mono text-xl font-bold">
 					{timeOf(call.createdAt)}
 					<span className="ml-2 font-sans text-base font-normal whitespace-nowrap text-soft wide:ml-0 wide:block">
-						{dayOf(call.createdAt)}
+						{isFresh(call) ? dayOf(call.createdAt) : dateOf(call.createdAt)}
 					</span>
 				</span>
 				<span className="min-w-0">

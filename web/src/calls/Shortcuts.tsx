@@ -8,7 +8,7 @@ const rows: [string, string][] = [
 	['a  s  d', 'the three parts of the entry: sides, slots, fields'],
 	['Enter', 'enter the reading'],
 	['n', 'go to what is to be done now'],
-	['u', 'take the newest reading back'],
+	['u  U', 'take the last thing done back, and bring it back'],
 	['r', 'build or change the run'],
 	['?', 'this page'],
 ];

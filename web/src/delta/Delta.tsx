@@ -92,7 +92,7 @@ export function Delta({ delta, size = 44 }: { delta: DeltaValue | undefined; siz
 			viewBox="0 0 44 40"
 			role="img"
 			aria-label={describe(delta)}
-			className="shrink-0"
+			className="shrink-0 overflow-visible"
 		>
 			<DeltaMark delta={delta} cx={22} cy={23} r={17} />
 		</svg>

@@ -6,9 +6,11 @@ export function OpenFile({
 	label,
 	open,
 	kind = 'quiet',
+	accept = '.json,application/json',
 }: {
 	label: string;
 	open: (text: string) => void;
+	accept?: string;
 	kind?: 'quiet' | 'plain';
 }) {
 	const input = useRef<HTMLInputElement>(null);
@@ -20,7 +22,7 @@ export function OpenFile({
 			<input
 				ref={input}
 				type="file"
-				accept=".json,application/json"
+				accept={accept}
 				className="hidden"
 				aria-label={label}
 				onChange={async (e) => {

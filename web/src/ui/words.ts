@@ -48,3 +48,10 @@ export function numberIn(typed: string): number {
 	const text = typed.trim().replace(',', '.');
 	return text === '' ? Number.NaN : Number(text);
 }
+
+const date = new Intl.DateTimeFormat('en-US', { year: 'numeric', month: 'short', day: 'numeric' });
+
+/** The day with its year. */
+export function dateOf(stamp: string): string {
+	return date.format(new Date(stamp));
+}

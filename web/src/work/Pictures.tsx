@@ -1,6 +1,7 @@
 import { useRef, useState } from 'react';
 import type { Call, Work } from '../api/client';
 import { useAddPicture, useMarkPicture, useWork } from '../api/hooks';
+import { newID } from '../api/newID';
 import { Button } from '../ui/Button';
 import { PictureInput } from '../ui/PictureInput';
 import { Problem } from '../ui/Problem';
@@ -34,7 +35,7 @@ export function Pictures({ call, work, phase, box, all, heading: Heading = 'h2' 
 		if (!file) return;
 		try {
 			setFailed(null);
-			add.mutate({ picture: await smaller(file), phase, box });
+			add.mutate({ id: newID(), picture: await smaller(file), phase, box });
 		} catch {
 			setFailed(new Error(`“${file.name}” is no picture that can be opened.`));
 		}

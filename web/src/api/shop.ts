@@ -1,0 +1,245 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import {
+	body,
+	type Call,
+	client,
+	type DirectoryRow,
+	type Move,
+	noted,
+	Refused,
+	type Role,
+	type RunBook,
+	type SiteBook,
+} from './client';
+
+const once = (tries: number, error: Error) => !(error instanceof Refused && error.final) && tries < 3;
+
+/** Who is signed in, and what they may. */
+export function useSession() {
+	return useQuery({
+		queryKey: ['session'],
+		queryFn: () => body(client.GET('/api/session')),
+		staleTime: 60_000,
+		retry: once,
+	});
+}
+
+/** Whether whoever is signed in may do that; yes until it is known. */
+export function useMay(what: 'work' | 'override' | 'manage'): boolean {
+	const session = useSession();
+	return session.data?.may.includes(what) ?? true;
+}
+
+export function useSignIn() {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: (who: { name: string; passphrase: string }) => body(client.POST('/api/session', { body: who })),
+		onSuccess: () => cache.invalidateQueries(),
+	});
+}
+
+export function useSignOut() {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: () => body(client.DELETE('/api/session')),
+		onSuccess: (session) => {
+			cache.clear();
+			cache.setQueryData(['session'], session);
+		},
+	});
+}
+
+export function useChangePassphrase() {
+	return useMutation({
+		mutationFn: (change: { old: string; new: string }) => body(client.PUT('/api/session/passphrase', { body: change })),
+	});
+}
+
+export function useSites(from: number) {
+	return useQuery({
+		queryKey: ['sites', from],
+		queryFn: () => body(client.GET('/api/sites', { params: { query: { from } } })),
+		placeholderData: (before) => before,
+	});
+}
+
+export function useSite(site: number) {
+	return useQuery({
+		queryKey: ['site', site],
+		queryFn: () => body(client.GET('/api/sites/{site}', { params: { path: { site } } })),
+		retry: once,
+	});
+}
+
+/** A change of a site: the server answers with all that is known of it. */
+function useSiteChange<V>(send: (what: V) => Promise<SiteBook>) {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: send,
+		onSuccess: (now) => {
+			cache.setQueryData(['site', now.id], now);
+			cache.invalidateQueries({ queryKey: ['sites'] });
+		},
+	});
+}
+
+export function useAddSite() {
+	return useSiteChange((site: { name: string; address: string }) => body(client.POST('/api/sites', { body: site })));
+}
+
+export function useChangeSite(site: number) {
+	return useSiteChange((change: { name: string; address: string; notes: string }) =>
+		body(client.PATCH('/api/sites/{site}', { params: { path: { site } }, body: change })),
+	);
+}
+
+export function useAddPanel(site: number) {
+	return useSiteChange((name: string) =>
+		body(client.POST('/api/sites/{site}/panels', { params: { path: { site } }, body: { name } })),
+	);
+}
+
+export function useSetPanel(panel: number) {
+	return useSiteChange((change: { name: string; directory: DirectoryRow[] }) =>
+		body(client.PUT('/api/panels/{panel}', { params: { path: { panel } }, body: change })),
+	);
+}
+
+export function useImportDirectory(panel: number) {
+	return useSiteChange((csv: string) =>
+		body(
+			client.PUT('/api/panels/{panel}/directory.csv', {
+				params: { path: { panel } },
+				body: csv,
+				bodySerializer: (text) => text,
+				headers: { 'Content-Type': 'application/octet-stream' },
+			}),
+		),
+	);
+}
+
+export function useRun(run: number) {
+	return useQuery({
+		queryKey: ['run', run],
+		queryFn: () => body(client.GET('/api/runs/{run}', { params: { path: { run } } })),
+		retry: once,
+	});
+}
+
+export function useSetInstalled(run: number) {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: ({ device, installedAt }: { device: string; installedAt?: string }) =>
+			body(client.PUT('/api/runs/{run}/gfcis/{device}', { params: { path: { run, device } }, body: { installedAt } })),
+		onSuccess: (now: RunBook) => {
+			cache.setQueryData(['run', run], now);
+			cache.invalidateQueries({ queryKey: ['site', now.site] });
+		},
+	});
+}
+
+export function useTestsDue() {
+	return useQuery({ queryKey: ['tests-due'], queryFn: () => body(client.GET('/api/tests-due')) });
+}
+
+export function useSearch(q: string) {
+	return useQuery({
+		queryKey: ['search', q],
+		queryFn: () => body(client.GET('/api/search', { params: { query: { q } } })),
+		enabled: q.trim() !== '',
+		placeholderData: (before) => before,
+	});
+}
+
+export function useStock() {
+	return useQuery({ queryKey: ['stock'], queryFn: () => body(client.GET('/api/stock')) });
+}
+
+export function useAddStock() {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: (move: Move) => body(client.POST('/api/stock', { body: move })),
+		retry: (tries, error) => once(tries, error), // sent twice, entered once
+		onSuccess: (now) => cache.setQueryData(['stock'], now),
+	});
+}
+
+export function usePeople() {
+	return useQuery({ queryKey: ['people'], queryFn: () => body(client.GET('/api/people')), retry: once });
+}
+
+export function useAddPerson() {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: (person: { name: string; role: Role; passphrase: string }) =>
+			body(client.POST('/api/people', { body: person })),
+		onSuccess: (now) => cache.setQueryData(['people'], now),
+	});
+}
+
+export function useChangePerson() {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: ({ id, ...change }: { id: number; role?: Role; passphrase?: string; withdrawn?: boolean }) =>
+			body(client.PATCH('/api/people/{person}', { params: { path: { person: id } }, body: change })),
+		onSuccess: (now) => cache.setQueryData(['people'], now),
+	});
+}
+
+export function useBackups() {
+	return useQuery({ queryKey: ['backups'], queryFn: () => body(client.GET('/api/backups')), retry: once });
+}
+
+export function useMakeBackup() {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: () => body(client.POST('/api/backups')),
+		onSuccess: (now) => cache.setQueryData(['backups'], now),
+	});
+}
+
+/** What stands beside a call: it answers with the whole call. */
+function useBeside<V>(call: number, send: (what: V) => Promise<Call>) {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: send,
+		onSuccess: (now) => {
+			cache.setQueryData(['call', call], noted(`call ${call}`, now));
+			for (const key of ['work', 'box', 'report']) cache.invalidateQueries({ queryKey: [key, call] });
+		},
+	});
+}
+
+const at = (call: number) => ({ params: { path: { call } } });
+
+export function useUndo(call: number) {
+	return useBeside(call, (way: 'undo' | 'redo') =>
+		way === 'undo'
+			? body(client.POST('/api/calls/{call}/undo', at(call)))
+			: body(client.POST('/api/calls/{call}/redo', at(call))),
+	);
+}
+
+export function useSettle(call: number) {
+	return useBeside(call, ({ conflict, take }: { conflict: number; take: 'mine' | 'theirs' }) =>
+		body(
+			client.POST('/api/calls/{call}/conflicts/{conflict}', { params: { path: { call, conflict } }, body: { take } }),
+		),
+	);
+}
+
+export function useUsePart(call: number) {
+	return useBeside(call, (move: Move) => body(client.POST('/api/calls/{call}/used', { ...at(call), body: move })));
+}
+
+export function useMakeVisit(call: number) {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: () => body(client.POST('/api/calls/{call}/visit', at(call))),
+		onSuccess: () => cache.invalidateQueries({ queryKey: ['call', call] }),
+	});
+}
+
+export function useEndVisit(call: number) {
+	return useBeside(call, () => body(client.DELETE('/api/calls/{call}/visit', at(call))));
+}

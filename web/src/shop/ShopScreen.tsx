@@ -1,0 +1,217 @@
+import { type FormEvent, useState } from 'react';
+import type { Person, Role } from '../api/client';
+import { useAddPerson, useBackups, useChangePerson, useMakeBackup, usePeople, useSession } from '../api/shop';
+import { Button, field } from '../ui/Button';
+import { Page, Part } from '../ui/Page';
+import { Problem } from '../ui/Problem';
+import { dayOf, timeOf } from '../ui/words';
+import { NewPassphrase } from './SignIn';
+
+const roles: { role: Role; words: string }[] = [
+	{ role: 'electrician', words: 'everything, people and backups too' },
+	{ role: 'helper', words: 'does the work; passes no gate, sets no rule' },
+	{ role: 'office', words: 'reads and prints' },
+];
+
+/** Who may see what, and what there is if this machine is gone tomorrow. */
+export function ShopScreen() {
+	const session = useSession();
+	return (
+		<Page title="People and backups">
+			<div className="grid gap-8 wide:grid-cols-2">
+				<People signIn={session.data?.required ?? false} />
+				<Backups />
+			</div>
+		</Page>
+	);
+}
+
+function People({ signIn }: { signIn: boolean }) {
+	const people = usePeople();
+	const [adding, setAdding] = useState(false);
+	return (
+		<Part
+			title="People and access"
+			aside={
+				<Button kind="quiet" onClick={() => setAdding(!adding)}>
+					{adding ? 'Not now' : 'Add somebody'}
+				</Button>
+			}
+		>
+			<p className="m-0 text-soft">
+				{signIn
+					? 'This server is reached from elsewhere: everybody signs in.'
+					: 'On this machine nobody has to sign in. Served beyond it, everybody here does, over an encrypted connection.'}
+			</p>
+			{adding && <NewPerson done={() => setAdding(false)} />}
+			<Problem error={people.error} again={() => people.refetch()} />
+			{people.data?.length === 0 && !adding && (
+				<p className="m-0">Nobody yet. Add yourself as electrician first, then the others.</p>
+			)}
+			<ul className="m-0 grid list-none p-0">
+				{people.data?.map((p) => (
+					<PersonRow key={p.id} person={p} />
+				))}
+			</ul>
+		</Part>
+	);
+}
+
+function RoleChoice({ value, set, label }: { value: Role; set: (role: Role) => void; label: string }) {
+	return (
+		<select aria-label={label} className={field} value={value} onChange={(e) => set(e.target.value as Role)}>
+			{roles.map((r) => (
+				<option key={r.role} value={r.role}>
+					{r.role}: {r.words}
+				</option>
+			))}
+		</select>
+	);
+}
+
+function PersonRow({ person }: { person: Person }) {
+	const change = useChangePerson();
+	const [again, setAgain] = useState(false);
+	const [passphrase, setPassphrase] = useState('');
+	return (
+		<li className="grid gap-1 border-b border-rule py-2">
+			<div className="flex flex-wrap items-center gap-x-4 gap-y-1">
+				<b className={`min-w-32 grow text-lg ${person.withdrawn ? 'text-soft line-through' : ''}`}>{person.name}</b>
+				{person.withdrawn ? (
+					<span>no access</span>
+				) : (
+					<RoleChoice
+						label={`Role of ${person.name}`}
+						value={person.role}
+						set={(role) => change.mutate({ id: person.id, role })}
+					/>
+				)}
+			</div>
+			<div className="flex flex-wrap items-center gap-x-2">
+				<span className="grow text-soft">
+					{person.sessions === 0
+						? 'not signed in'
+						: person.sessions === 1
+							? 'signed in once'
+							: `signed in ${person.sessions} times`}
+				</span>
+				{!person.withdrawn && (
+					<Button kind="quiet" onClick={() => setAgain(!again)}>
+						{again ? 'Not now' : 'Another passphrase'}
+					</Button>
+				)}
+				<Button kind="quiet" onClick={() => change.mutate({ id: person.id, withdrawn: !person.withdrawn })}>
+					{person.withdrawn ? 'Let in again' : 'Take access away'}
+				</Button>
+			</div>
+			{again && (
+				<form
+					aria-label={`Passphrase of ${person.name}`}
+					className="grid gap-2 border-l-4 border-accent bg-sheet p-3"
+					onSubmit={(e) => {
+						e.preventDefault();
+						change.mutate({ id: person.id, passphrase }, { onSuccess: () => setAgain(false) });
+					}}
+				>
+					<NewPassphrase value={passphrase} set={setPassphrase} />
+					<Button type="submit" disabled={change.isPending || !passphrase}>
+						Set it, and end their sessions
+					</Button>
+				</form>
+			)}
+			<Problem error={change.error} />
+		</li>
+	);
+}
+
+function NewPerson({ done }: { done: () => void }) {
+	const add = useAddPerson();
+	const [name, setName] = useState('');
+	const [role, setRole] = useState<Role>('electrician');
+	const [passphrase, setPassphrase] = useState('');
+	const submit = (e: FormEvent) => {
+		e.preventDefault();
+		add.mutate({ name, role, passphrase }, { onSuccess: done });
+	};
+	return (
+		<form onSubmit={submit} aria-label="Add somebody" className="grid gap-3 border-l-4 border-accent bg-sheet p-4">
+			<label className="grid gap-1 text-soft">
+				name
+				<input className={field} autoComplete="off" value={name} onChange={(e) => setName(e.target.value)} />
+			</label>
+			<RoleChoice label="Role" value={role} set={setRole} />
+			<NewPassphrase value={passphrase} set={setPassphrase} />
+			<Button kind="main" type="submit" disabled={add.isPending || !name.trim() || !passphrase}>
+				Add
+			</Button>
+			<Problem error={add.error} />
+		</form>
+	);
+}
+
+function Backups() {
+	const backups = useBackups();
+	const make = useMakeBackup();
+	const newest = backups.data?.all[0];
+	return (
+		<Part title="Backups">
+			<Problem error={backups.error ?? make.error} again={() => backups.refetch()} />
+			{backups.data && (
+				<>
+					<p className="m-0 text-lg">
+						{newest ? (
+							<>
+								Newest: <b>{dayOf(newest.at)}</b>, {timeOf(newest.at)}
+							</>
+						) : (
+							'No backup yet.'
+						)}
+					</p>
+					<p className="m-0 text-soft">
+						One {backups.data.every} by itself, the last {backups.data.keep} kept, each checked when it is made, in{' '}
+						<span className="wrap-anywhere">{backups.data.folder}</span>. A backup on the same disk dies with it: carry
+						one elsewhere.
+					</p>
+					<div className="flex flex-wrap gap-2">
+						<Button kind="main" disabled={make.isPending} onClick={() => make.mutate()}>
+							Make one now
+						</Button>
+						<a
+							href="/api/archive"
+							download
+							className="inline-flex min-h-11 items-center border-2 border-ink px-4 font-bold hover:bg-wash"
+						>
+							Everything as an open archive
+						</a>
+					</div>
+					<ul className="m-0 grid list-none p-0" aria-label="Backups">
+						{backups.data.all.map((b) => (
+							<li key={b.name} className="flex items-center gap-4 border-b border-rule">
+								<span className="grow">
+									{dayOf(b.at)}, <span className="mono">{timeOf(b.at)}</span>
+								</span>
+								<span className="mono text-soft">{size(b.bytes)}</span>
+								<a
+									href={`/api/backups/${b.name}`}
+									download
+									aria-label={`Download the backup of ${dayOf(b.at)}, ${timeOf(b.at)}`}
+									className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
+								>
+									Download
+								</a>
+							</li>
+						))}
+					</ul>
+					<p className="m-0 text-soft">
+						To put one back: stop Elvat, then <span className="mono">elvat restore FILE</span>. What was there is kept
+						beside it.
+					</p>
+				</>
+			)}
+		</Part>
+	);
+}
+
+function size(bytes: number): string {
+	return bytes < 1e6 ? `${Math.round(bytes / 1e3)} kB` : `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB`;
+}

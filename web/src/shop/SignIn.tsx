@@ -1,0 +1,131 @@
+import { useQueryClient } from '@tanstack/react-query';
+import { type FormEvent, type ReactNode, useEffect, useState } from 'react';
+import { useLocation } from 'react-router';
+import { onSignIn } from '../api/client';
+import { useChangePassphrase, useSession, useSignIn } from '../api/shop';
+import { Button, field } from '../ui/Button';
+import { Page } from '../ui/Page';
+import { Problem } from '../ui/Problem';
+import { Mark } from '../ui/TopBar';
+
+/** Shows nothing of the shop to who is not signed in, where one has to be. A customer's page asks nobody. */
+export function SignedIn({ children }: { children: ReactNode }) {
+	const session = useSession();
+	const cache = useQueryClient();
+	const open = useLocation().pathname.startsWith('/visit/');
+	useEffect(() => onSignIn(() => cache.invalidateQueries({ queryKey: ['session'] })), [cache]);
+	if (open) return children;
+	if (session.data?.required && !session.data.name) return <SignIn />;
+	// Until it is known the screens ask for themselves; what they may not see they are not given.
+	return children;
+}
+
+function SignIn() {
+	const sign = useSignIn();
+	const [name, setName] = useState('');
+	const [passphrase, setPassphrase] = useState('');
+	useEffect(() => {
+		document.title = 'Sign in, Elvat';
+	}, []);
+	const submit = (e: FormEvent) => {
+		e.preventDefault();
+		sign.mutate({ name, passphrase });
+	};
+	return (
+		<main className="mx-auto grid min-h-dvh max-w-md content-center gap-4 px-4 py-8">
+			<h1 className="m-0 flex items-center gap-3 text-2xl font-bold">
+				<Mark size={34} /> Elvat
+			</h1>
+			<form onSubmit={submit} className="grid gap-4 border-t-2 border-ink pt-4" aria-label="Sign in">
+				<label className="grid gap-1 text-soft">
+					name
+					<input
+						className={`${field} text-lg`}
+						autoComplete="username"
+						value={name}
+						onChange={(e) => setName(e.target.value)}
+					/>
+				</label>
+				<label className="grid gap-1 text-soft">
+					passphrase
+					<input
+						className={`${field} text-lg`}
+						type="password"
+						autoComplete="current-password"
+						value={passphrase}
+						onChange={(e) => setPassphrase(e.target.value)}
+					/>
+				</label>
+				<Button kind="main" type="submit" disabled={sign.isPending || !name.trim() || !passphrase}>
+					Sign in
+				</Button>
+				<Problem error={sign.error} />
+			</form>
+			<p className="m-0 text-soft">Forgotten? An electrician of the shop sets another one, under People and backups.</p>
+		</main>
+	);
+}
+
+/** One's own passphrase. */
+export function MeScreen() {
+	const session = useSession();
+	const change = useChangePassphrase();
+	const [old, setOld] = useState('');
+	const [next, setNext] = useState('');
+	const submit = (e: FormEvent) => {
+		e.preventDefault();
+		change.mutate(
+			{ old, new: next },
+			{
+				onSuccess: () => {
+					setOld('');
+					setNext('');
+				},
+			},
+		);
+	};
+	return (
+		<Page title={session.data?.name || 'Nobody is signed in'} under={session.data?.role}>
+			<form onSubmit={submit} className="grid max-w-md gap-4" aria-label="Change the passphrase">
+				<label className="grid gap-1 text-soft">
+					passphrase until now
+					<input
+						className={field}
+						type="password"
+						autoComplete="current-password"
+						value={old}
+						onChange={(e) => setOld(e.target.value)}
+					/>
+				</label>
+				<NewPassphrase value={next} set={setNext} />
+				<Button kind="main" type="submit" disabled={change.isPending || !old || !next}>
+					Change it
+				</Button>
+				{change.isSuccess && <p role="status">Changed. Your other sessions have ended.</p>}
+				<Problem error={change.error} />
+			</form>
+		</Page>
+	);
+}
+
+/** A field for a new passphrase, which can be looked at. */
+export function NewPassphrase({ value, set }: { value: string; set: (text: string) => void }) {
+	const [seen, setSeen] = useState(false);
+	return (
+		<div className="grid gap-1">
+			<label className="grid gap-1 text-soft">
+				new passphrase, 12 characters or more
+				<input
+					className={field}
+					type={seen ? 'text' : 'password'}
+					autoComplete="new-password"
+					value={value}
+					onChange={(e) => set(e.target.value)}
+				/>
+			</label>
+			<Button kind="quiet" className="justify-self-start" onClick={() => setSeen(!seen)}>
+				{seen ? 'Hide it' : 'Show it'}
+			</Button>
+		</div>
+	);
+}

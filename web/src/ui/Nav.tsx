@@ -1,0 +1,43 @@
+import { Link } from 'react-router';
+import { useMay, useSession, useSignOut } from '../api/shop';
+import { Button } from './Button';
+
+const link = 'inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4';
+
+/** The other rooms of the shop. */
+export function Nav() {
+	const session = useSession();
+	const manages = useMay('manage');
+	const out = useSignOut();
+	return (
+		<nav aria-label="The shop" className="flex flex-wrap items-center max-wide:px-2">
+			<Link to="/book" className={link}>
+				Site book
+			</Link>
+			<Link to="/sums" className={link}>
+				Sums
+			</Link>
+			<Link to="/practice" className={link}>
+				Practice and code
+			</Link>
+			<Link to="/vans" className={link}>
+				Vans
+			</Link>
+			{manages && (
+				<Link to="/shop" className={link}>
+					People and backups
+				</Link>
+			)}
+			{session.data?.required && session.data.name && (
+				<span className="inline-flex items-center">
+					<Link to="/me" className={link}>
+						{session.data.name}, {session.data.role}
+					</Link>
+					<Button kind="quiet" onClick={() => out.mutate()}>
+						Sign out
+					</Button>
+				</span>
+			)}
+		</nav>
+	);
+}
