@@ -22,12 +22,13 @@ func ParseDirectoryCSV(data []byte) (Directory, error) {
 	data = bytes.TrimPrefix(data, []byte("\xef\xbb\xbf"))
 	first, _, _ := bytes.Cut(data, []byte("\n"))
 	r := csv.NewReader(bytes.NewReader(data))
-	r.FieldsPerRecord, r.TrimLeadingSpace = -1, true
+	r.FieldsPerRecord = -1
 	for _, comma := range ",;\t" {
 		if bytes.Count(first, []byte(string(comma))) > bytes.Count(first, []byte(string(r.Comma))) {
 			r.Comma = comma
 		}
 	}
+	r.TrimLeadingSpace = r.Comma != '\t' // a tab is no space to trim where it parts
 	at := map[string]int{"breaker": 0, "amps": 1, "serves": 2, "checked": 3}
 	d := Directory{}
 	for {

@@ -42,8 +42,15 @@ type Store struct{ db *sql.DB }
 
 // Open opens the database file, creating it or bringing its tables up to date
 // where needed.
-func Open(ctx context.Context, path string) (*Store, error) {
+func Open(ctx context.Context, path string) (*Store, error) { return OpenLimited(ctx, path, 0) }
+
+// OpenLimited is Open for a file that may grow to so many pages at most, as on a
+// disk that is full then; 0: no bound.
+func OpenLimited(ctx context.Context, path string, pages int) (*Store, error) {
 	pragmas := url.Values{"_pragma": {"journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(ON)", "busy_timeout(5000)"}, "_txlock": {"immediate"}}
+	if pages > 0 {
+		pragmas.Add("_pragma", fmt.Sprintf("max_page_count(%d)", pages))
+	}
 	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?"+pragmas.Encode())
 	if err != nil {
 		return nil, fmt.Errorf("database %s: %w", path, err)
@@ -53,7 +60,7 @@ func Open(ctx context.Context, path string) (*Store, error) {
 		_, err = provider.Up(ctx)
 	}
 	if err != nil {
-		return nil, errors.Join(fmt.Errorf("database %s: %w", path, err), db.Close())
+		return nil, errors.Join(fmt.Errorf("database %s: %w", path, Cause(err)), db.Close())
 	}
 	return &Store{db}, nil
 }

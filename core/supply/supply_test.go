@@ -1,0 +1,83 @@
+package supply
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+)
+
+func run(t *testing.T) *circuit.Circuit {
+	c := circuit.New("Glass shed")
+	c.Breaker.Amps = 20
+	for _, stop := range []circuit.NewStop{{After: circuit.Panel, Label: "Bench", GFCI: true, Ground: true, AWG: 12, Feet: 40}, {After: "B1", Label: "Grinder", Ground: true, AWG: 12, Feet: 15}} {
+		require.NoError(t, c.AddStop(stop))
+	}
+	c.Boxes[0].Devices[0].ID, c.Boxes[1].Devices[0].ID = "G1", "R2"
+	return c
+}
+
+func suspects(all ...diagnosis.Suspect) *diagnosis.Result { return &diagnosis.Result{Suspects: all} }
+
+func one(p float64, faults ...circuit.Fault) diagnosis.Suspect {
+	return diagnosis.Suspect{Name: "x", Faults: faults, Probability: p}
+}
+
+func items(needs []Need) (names []string) {
+	for _, n := range needs {
+		names = append(names, n.Item)
+	}
+	return names
+}
+
+// TestWhatEachFaultNeeds: common practice, no source.
+func TestWhatEachFaultNeeds(t *testing.T) {
+	c := run(t)
+	for _, row := range []struct {
+		name  string
+		fault circuit.Fault
+		want  []string
+	}{
+		{"worn-out GFCI", circuit.Fault{Kind: circuit.GFCIFault, At: "G1", State: "dead"}, []string{"20 A GFCI receptacle, tamper-resistant", "wall plate", "marking label"}},
+		{"tripped: a reset uses nothing up", circuit.Fault{Kind: circuit.GFCIFault, At: "G1", State: "tripped"}, nil},
+		{"line and load exchanged", circuit.Fault{Kind: circuit.GFCIFault, At: "G1", State: "line-load-swapped"}, []string{"12 AWG black, white and green", "marking label"}},
+		{"a wire that let go", circuit.Fault{Kind: circuit.Open, At: "W2@B2.hot"}, []string{"15 A duplex receptacle, tamper-resistant", "lever, 3-wire", "12 AWG black, white and green"}},
+		{"inside a cable", circuit.Fault{Kind: circuit.Open, At: "W2.hot"}, []string{"12 AWG cable, 2 conductors and ground", "lever, 3-wire"}},
+		{"at the panel", circuit.Fault{Kind: circuit.Open, At: "W1@panel.neutral"}, []string{"12 AWG black, white and green"}},
+		{"a breaker that is off", circuit.Fault{Kind: circuit.BreakerAt, At: "panel", State: "off"}, nil},
+		{"bootleg", circuit.Fault{Kind: circuit.Bonded, At: "R2", Pair: circuit.NeutralGround}, []string{"15 A duplex receptacle, tamper-resistant", "lever, 3-wire", "12 AWG black, white and green", "ground screw, 10-32"}},
+	} {
+		assert.ElementsMatch(t, row.want, items(List(c, suspects(one(1, row.fault)), diagnosis.Conditions{})), row.name)
+	}
+	outdoors := diagnosis.Conditions{Boxes: map[string][]diagnosis.Condition{"B1": {diagnosis.Outdoors}}}
+	assert.Contains(t, items(List(c, suspects(one(1, circuit.Fault{Kind: circuit.GFCIFault, At: "G1", State: "dead"})), outdoors)),
+		"20 A GFCI receptacle, tamper-resistant, weather-resistant", "406.9 (from memory)")
+}
+
+// TestList: needs of several suspects add up by probability, none is certain,
+// and what is hardly likely stays at home.
+func TestList(t *testing.T) {
+	c := run(t)
+	open := circuit.Fault{Kind: circuit.Open, At: "W2@B2.hot"}
+	cable := circuit.Fault{Kind: circuit.Open, At: "W2.hot"}
+	needs := List(c, suspects(one(0.7, open), one(0.29, cable), one(0.01, circuit.Fault{Kind: circuit.GFCIFault, At: "G1", State: "dead"})), diagnosis.Conditions{})
+	assert.Equal(t, "lever, 3-wire", needs[0].Item, "asked for by both")
+	assert.InDelta(t, 0.99, needs[0].Probability, 1e-9)
+	assert.NotContains(t, items(needs), "20 A GFCI receptacle, tamper-resistant")
+	for _, n := range needs {
+		if n.Unit == "ft" && n.Item != "12 AWG black, white and green" {
+			assert.Equal(t, 21.0, n.Count, "the old cable's 15 ft, and some to spare")
+		}
+	}
+	twice := List(c, suspects(one(1, open, circuit.Fault{Kind: circuit.Open, At: "W1@B1.hot"})), diagnosis.Conditions{})
+	assert.LessOrEqual(t, twice[0].Probability, 0.99, "two faults of one suspect count once, and nothing is certain")
+	picks := Against(needs, map[string]float64{"lever, 3-wire": 2, "12 AWG black, white and green": -4})
+	assert.Equal(t, 1.0, picks[0].Short)
+	for _, p := range picks[1:] {
+		assert.Equal(t, p.Count, p.Short, "a van that owes has none")
+	}
+	assert.Empty(t, List(c, suspects(one(1)), diagnosis.Conditions{}), "nothing wrong, nothing needed")
+}

@@ -1,0 +1,231 @@
+package archive_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"compress/flate"
+	"context"
+	"database/sql"
+	"encoding/csv"
+	"encoding/json"
+	"fmt"
+	"hash/crc32"
+	"io"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"elvat/internal/archive"
+	"elvat/internal/demo"
+	"elvat/internal/server"
+	"elvat/internal/store"
+)
+
+var noon = time.Date(2026, 5, 4, 12, 0, 0, 123456789, time.UTC)
+
+func open(t *testing.T) (*store.Store, string) {
+	path := filepath.Join(t.TempDir(), "shop.db")
+	s, err := store.Open(t.Context(), path)
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	return s, path
+}
+
+// full is a shop with something in every table.
+func full(t *testing.T) (*store.Store, string) {
+	s, path := open(t)
+	ctx := t.Context()
+	require.NoError(t, demo.Fill(ctx, s, noon))
+	require.NoError(t, server.Summarize(ctx, s, func() time.Time { return noon }, func(int) {}))
+	require.NoError(t, s.Set(ctx, "practice", []byte(`{"qualified":true}`)))
+	_, err := s.AddPerson(ctx, store.Person{Name: "Ada", Role: "helper", Passphrase: "secret hash", CreatedAt: noon})
+	require.NoError(t, err)
+	require.NoError(t, s.SignIn(ctx, "session token", 1, noon))
+	require.NoError(t, s.Do(ctx, store.Action{Call: 2, What: "all of it", Device: "d", At: noon}, func(ctx context.Context) error {
+		for _, err := range []error{
+			s.AddReading(ctx, 2, store.Reading{ID: "odd-reading", TakenAt: noon, Document: []byte(`{"tool":"meter","at":"=R3","volts":{"hotNeutral":120.10},"note":"<b>&\u2028 \"x\""}`)}),
+			s.AddAnswer(ctx, 2, store.Entry{ID: "answer-1", At: noon, Document: []byte(`{"kind":"danger"}`)}),
+			s.SetChanged(ctx, 2, "R3", true), s.SetState(ctx, 2, []byte(`{"breakerOn":false}`)),
+			s.AddConflict(ctx, store.Conflict{Call: 2, At: noon, Document: "run", Path: "x", Theirs: []byte("null"), Mine: []byte(`"y"`)}),
+		} {
+			if err != nil {
+				return err
+			}
+		}
+		_, err := s.AddPicture(ctx, 2, store.Picture{SentAs: "p", Box: "B3", Phase: "prove", TakenAt: noon}, []byte{0xff, 0xd8, 0, 1, 2})
+		return err
+	}))
+	return s, path
+}
+
+func export(t *testing.T, s *store.Store) []byte {
+	var out bytes.Buffer
+	require.NoError(t, archive.Export(t.Context(), s, &out))
+	return out.Bytes()
+}
+
+// TestRoundTrip: out and in and out again gives the same bytes, and every row of
+// every table is as it was, but for secrets.
+func TestRoundTrip(t *testing.T) {
+	s, path := full(t)
+	first := export(t, s)
+	assert.Equal(t, first, export(t, s), "the same data, the same bytes")
+	again, copied := open(t)
+	require.NoError(t, archive.Import(t.Context(), again, bytes.NewReader(first), int64(len(first))))
+	assert.Equal(t, first, export(t, again))
+	require.NoError(t, again.IntegrityCheck(t.Context()))
+
+	// By another way than the archive's own: table by table through SQL.
+	db, err := sql.Open("sqlite", path)
+	require.NoError(t, err)
+	defer db.Close()
+	_, err = db.Exec("ATTACH ? AS copied", copied)
+	require.NoError(t, err)
+	for _, table := range store.Tables {
+		columns := strings.Join(table.Columns, ", ")
+		if table.Name == "people" {
+			columns = "id, name, role, created_at, withdrawn"
+		}
+		var rows, differ int
+		require.NoError(t, db.QueryRow("SELECT count(*) FROM main."+table.Name).Scan(&rows))
+		assert.Positive(t, rows, "%s: nothing to compare", table.Name)
+		for _, pair := range [][2]string{{"main", "copied"}, {"copied", "main"}} {
+			require.NoError(t, db.QueryRow(fmt.Sprintf("SELECT count(*) FROM (SELECT %s FROM %s.%s EXCEPT SELECT %s FROM %s.%s)", columns, pair[0], table.Name, columns, pair[1], table.Name)).Scan(&differ))
+			assert.Zero(t, differ, "%s: rows of %s that %s lacks", table.Name, pair[0], pair[1])
+		}
+	}
+	// Every table of the database is in the archive, or is known to stay behind.
+	behind := []string{"sessions", "failures", "visits", "present", "goose_db_version"}
+	tables, err := db.Query("SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND name NOT LIKE 'search_%'")
+	require.NoError(t, err)
+	defer tables.Close()
+	known := strings.Join(behind, " ")
+	for _, table := range store.Tables {
+		known += " " + table.Name
+	}
+	for tables.Next() {
+		var name string
+		require.NoError(t, tables.Scan(&name))
+		assert.Contains(t, strings.Fields(known), name)
+	}
+	hits, err := again.Search(t.Context(), "bindery", 5)
+	require.NoError(t, err)
+	assert.NotEmpty(t, hits, "what is worked out is there too")
+	require.ErrorIs(t, archive.Import(t.Context(), again, bytes.NewReader(first), int64(len(first))), store.ErrNotEmpty)
+}
+
+// TestOpen: the archive is plain JSON, CSV and JPEG, and holds no secret.
+func TestOpen(t *testing.T) {
+	s, _ := full(t)
+	data := export(t, s)
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	entries := map[string]string{}
+	for _, f := range z.File {
+		r, err := f.Open()
+		require.NoError(t, err)
+		text, err := io.ReadAll(r)
+		require.NoError(t, err)
+		entries[f.Name] = string(text)
+	}
+	var reading struct {
+		Document struct {
+			Volts struct{ HotNeutral json.Number }
+		}
+	}
+	lines := strings.Split(strings.TrimSpace(entries["tables/readings.json"]), "\n")
+	require.NoError(t, json.Unmarshal([]byte(lines[len(lines)-1]), &struct{}{}), "a row a line")
+	for _, line := range lines {
+		if strings.Contains(line, "odd-reading") {
+			require.NoError(t, json.Unmarshal([]byte(line), &reading), "a document is JSON, not text")
+		}
+	}
+	assert.Equal(t, json.Number("120.10"), reading.Document.Volts.HotNeutral, "to the digit")
+	rows, err := csv.NewReader(strings.NewReader(entries["readings.csv"])).ReadAll()
+	require.NoError(t, err)
+	assert.Len(t, rows, 1+len(lines))
+	assert.Contains(t, entries["readings.csv"], "'=R3", "no formula for a spreadsheet")
+	assert.Equal(t, "\xff\xd8\x00\x01\x02", entries["photographs/1.jpg"])
+	for name, text := range entries {
+		assert.NotContains(t, text, "secret hash", name)
+		assert.NotContains(t, text, "session token", name)
+	}
+}
+
+// zipped is an archive of the entries given.
+func zipped(t *testing.T, entries ...[2]string) []byte {
+	var out bytes.Buffer
+	z := zip.NewWriter(&out)
+	for _, e := range entries {
+		w, err := z.Create(e[0])
+		require.NoError(t, err)
+		_, err = io.WriteString(w, e[1])
+		require.NoError(t, err)
+	}
+	require.NoError(t, z.Close())
+	return out.Bytes()
+}
+
+// TestRefused: what is no archive, or a hostile one, is named and changes nothing.
+func TestRefused(t *testing.T) {
+	head := [2]string{"elvat.json", `{"format":"elvat-archive/1"}`}
+	site := `{"id": 1, "name": "a", "address": "", "notes": "", "created_at": "2026-05-04T12:00:00Z"}`
+	for _, row := range []struct {
+		name string
+		data []byte
+		says string
+	}{
+		{"no zip", []byte("hello"), "not a zip archive"},
+		{"another zip", zipped(t, [2]string{"a.txt", "b"}), "elvat.json: is not in the archive"},
+		{"another format", zipped(t, [2]string{"elvat.json", `{"format":"elvat-archive/9"}`}), "elvat-archive/9"},
+		{"unknown column", zipped(t, head, [2]string{"tables/sites.json", strings.Replace(site, `"id"`, `"colour": 1, "id"`, 1)}), "tables/sites.json, row 1: colour: there is no such column"},
+		{"a name that is SQL", zipped(t, head, [2]string{"tables/sites.json", strings.Replace(site, `"notes"`, `"notes); DROP TABLE calls; --"`, 1)}), "row 1"},
+		{"missing column", zipped(t, head, [2]string{"tables/sites.json", site + "\n" + `{"id": 2}`}), "row 2: name: is missing"},
+		{"not JSON", zipped(t, head, [2]string{"tables/sites.json", "{"}), "row 1"},
+		{"a list for a value", zipped(t, head, [2]string{"tables/sites.json", strings.Replace(site, `"a"`, `["a"]`, 1)}), "row 1: name: a plain value"},
+		{"refers to nothing", zipped(t, head, [2]string{"tables/panels.json", `{"id": 1, "site_id": 7, "name": "p", "directory": []}`}), "FOREIGN KEY"},
+		{"a picture that is missing", zipped(t, head, [2]string{"tables/photographs.json", `{"id": 1, "call_id": 1, "box": "", "phase": "prove", "taken_at": "x", "withdrawn": 0, "sent_as": null}`}), "photographs/1.jpg: is not in the archive"},
+		{"twice", zipped(t, head, head), "twice"},
+		{"a bomb", bomb(t, head, 200<<20), "no archive of Elvat's"},
+		{"a row without end", zipped(t, head, [2]string{"tables/sites.json", strings.Repeat(" ab,", 5<<20)}), "tables/sites.json"},
+	} {
+		t.Run(row.name, func(t *testing.T) {
+			s, _ := open(t)
+			require.ErrorContains(t, archive.Import(t.Context(), s, bytes.NewReader(row.data), int64(len(row.data))), row.says)
+			sites, err := s.Sites(t.Context(), 0, 10)
+			require.NoError(t, err)
+			assert.Empty(t, sites, "all of it or nothing")
+		})
+	}
+}
+
+// bomb is an archive whose table unpacks to so many zeros.
+func bomb(t *testing.T, head [2]string, size int) []byte {
+	var packed bytes.Buffer
+	w, err := flate.NewWriter(&packed, flate.BestCompression)
+	require.NoError(t, err)
+	zeros := make([]byte, 1<<20)
+	sum := crc32.NewIEEE()
+	for range size / len(zeros) {
+		_, err := w.Write(zeros)
+		require.NoError(t, err)
+		sum.Write(zeros)
+	}
+	require.NoError(t, w.Close())
+	var out bytes.Buffer
+	z := zip.NewWriter(&out)
+	first, err := z.Create(head[0])
+	require.NoError(t, err)
+	_, err = io.WriteString(first, head[1])
+	require.NoError(t, err)
+	raw, err := z.CreateRaw(&zip.FileHeader{Name: "tables/sites.json", Method: zip.Deflate, CRC32: sum.Sum32(), CompressedSize64: uint64(packed.Len()), UncompressedSize64: uint64(size)})
+	require.NoError(t, err)
+	_, err = packed.WriteTo(raw)
+	require.NoError(t, err)
+	require.NoError(t, z.Close())
+	return out.Bytes()
+}

@@ -1,0 +1,183 @@
+package store_test
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"elvat/internal/store"
+)
+
+// TestBackup: made while writes go on, it is one moment of the database, sound
+// and whole; what is in its way is not overwritten.
+func TestBackup(t *testing.T) {
+	s, id, path := withCall(t)
+	ctx := t.Context()
+	stop := make(chan struct{})
+	wrote := make(chan int)
+	go func() {
+		n := 0
+		for {
+			select {
+			case <-stop:
+				wrote <- n
+				return
+			default:
+			}
+			// Two at once: a backup has both or none of them.
+			err := s.Do(context.WithoutCancel(ctx), store.Action{Call: id, At: noon}, func(ctx context.Context) error {
+				for _, half := range []string{"a", "b"} {
+					if err := s.AddReading(ctx, id, store.Reading{ID: fmt.Sprintf("r%05d%s", n, half), TakenAt: noon, Document: []byte(`{}`)}); err != nil {
+						return err
+					}
+				}
+				return nil
+			})
+			if err == nil {
+				n++
+			}
+		}
+	}()
+	folder := t.TempDir()
+	for i := range 5 {
+		require.NoError(t, s.Backup(ctx, filepath.Join(folder, fmt.Sprintf("b%d.db", i))))
+	}
+	close(stop)
+	assert.Positive(t, <-wrote)
+	for i := range 5 {
+		copied := open(t, filepath.Join(folder, fmt.Sprintf("b%d.db", i)))
+		readings, err := copied.Readings(ctx, id)
+		require.NoError(t, err)
+		assert.Zero(t, len(readings)%2, "one moment")
+		require.NoError(t, copied.IntegrityCheck(ctx))
+		require.NoError(t, copied.Close())
+	}
+	require.ErrorContains(t, s.Backup(ctx, filepath.Join(folder, "b0.db")), "already")
+
+	backup := filepath.Join(folder, "b4.db")
+	_, err := store.Restore(ctx, backup, path, noon)
+	require.ErrorIs(t, err, store.ErrInUse, "the database is open")
+	require.NoError(t, s.Close())
+	kept, err := store.Restore(ctx, backup, path, noon)
+	require.NoError(t, err)
+	assert.FileExists(t, kept, "what was there")
+	_, err = open(t, path).Call(ctx, id)
+	require.NoError(t, err)
+	_, err = open(t, kept).Call(ctx, id)
+	require.NoError(t, err)
+}
+
+func TestBackupsOfAFolder(t *testing.T) {
+	s, _, _ := withCall(t)
+	folder := filepath.Join(t.TempDir(), "not", "there", "yet")
+	all, err := store.Backups(folder)
+	require.NoError(t, err)
+	assert.Empty(t, all)
+	for i := range 5 {
+		require.NoError(t, s.BackupInto(t.Context(), folder, 3, noon.Add(time.Duration(i)*time.Hour)))
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "elvat-of-somebody.db"), nil, 0o600))
+	all, err = store.Backups(folder)
+	require.NoError(t, err)
+	require.Len(t, all, 3)
+	assert.Equal(t, noon.Add(4*time.Hour).Truncate(time.Second), all[0].At, "newest first")
+	info, err := os.Stat(filepath.Join(folder, all[0].Name))
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm(), "for the shop alone")
+}
+
+// TestDamaged: a file that is no sound database any more is named as such,
+// left as it is, never backed up over a sound one, and replaced by restore.
+func TestDamaged(t *testing.T) {
+	s, id, path := withCall(t)
+	ctx := t.Context()
+	for i := range 400 {
+		require.NoError(t, s.AddReading(ctx, id, store.Reading{ID: fmt.Sprint("r", i), TakenAt: noon, Document: []byte(`{"text":"` + strings.Repeat("x", 200) + `"}`)}))
+	}
+	backup := filepath.Join(t.TempDir(), "sound.db")
+	require.NoError(t, s.Backup(ctx, backup))
+	require.NoError(t, s.Close())
+	sound, err := os.ReadFile(path)
+	require.NoError(t, err)
+	for _, row := range []struct {
+		name   string
+		damage func([]byte) []byte
+	}{
+		{"not a database", func([]byte) []byte { return []byte(strings.Repeat("this is a letter\n", 500)) }},
+		{"cut short", func(b []byte) []byte { return b[:len(b)/3] }},
+		{"pages overwritten", func(b []byte) []byte {
+			for i := 4096; i < len(b); i++ {
+				b[i] = 0xa5
+			}
+			return b
+		}},
+	} {
+		t.Run(row.name, func(t *testing.T) {
+			damaged := row.damage(append([]byte{}, sound...))
+			require.NoError(t, os.WriteFile(path, damaged, 0o600))
+			require.Error(t, store.Check(ctx, path))
+			_, err := store.Restore(ctx, path, backup+"-other", noon)
+			require.ErrorContains(t, err, "nothing was changed")
+			again, err := store.Open(ctx, path)
+			if err == nil { // its first pages are sound
+				err = again.IntegrityCheck(ctx)
+				require.Error(t, again.Backup(ctx, filepath.Join(t.TempDir(), "b.db")), "no backup of what is damaged")
+				require.NoError(t, again.Close())
+			}
+			require.ErrorIs(t, err, store.ErrDamaged)
+			assert.ErrorContains(t, err, "elvat restore", "what to do")
+			kept, err := store.Restore(ctx, backup, path, noon)
+			require.NoError(t, err)
+			was, err := os.ReadFile(kept)
+			require.NoError(t, err)
+			assert.Equal(t, damaged, was, "the damaged file is kept as it was")
+			require.NoError(t, os.Remove(kept))
+			back, err := store.Open(ctx, path)
+			require.NoError(t, err)
+			readings, err := back.Readings(ctx, id)
+			require.NoError(t, err)
+			assert.Len(t, readings, 400)
+			require.NoError(t, back.Close())
+		})
+	}
+	empty := filepath.Join(t.TempDir(), "other.db")
+	db, err := sql.Open("sqlite", empty)
+	require.NoError(t, err)
+	_, err = db.Exec("CREATE TABLE letters (x)")
+	require.NoError(t, err)
+	require.NoError(t, db.Close())
+	require.ErrorContains(t, store.Check(ctx, empty), "not a database of Elvat")
+}
+
+// TestFull: when the disk takes nothing more, what was acknowledged stays, the
+// error says so, and once there is room work goes on.
+func TestFull(t *testing.T) {
+	s, id, path := withCall(t)
+	ctx := t.Context()
+	require.NoError(t, s.Close())
+	s, err := store.OpenLimited(ctx, path, 120) // pages: as full as a disk can be
+	require.NoError(t, err)
+	acknowledged := 0
+	for ; acknowledged < 5000; acknowledged++ {
+		if err = s.AddReading(ctx, id, store.Reading{ID: fmt.Sprintf("r%04d", acknowledged), TakenAt: noon, Document: []byte(`{"text":"` + strings.Repeat("x", 500) + `"}`)}); err != nil {
+			break
+		}
+	}
+	require.ErrorIs(t, store.Cause(err), store.ErrFull)
+	assert.ErrorContains(t, store.Cause(err), "what was saved before is safe")
+	readings, err := s.Readings(ctx, id)
+	require.NoError(t, err)
+	assert.Len(t, readings, acknowledged)
+	require.NoError(t, s.IntegrityCheck(ctx))
+	require.NoError(t, s.Close())
+	s = open(t, path)
+	require.NoError(t, s.AddReading(ctx, id, store.Reading{ID: fmt.Sprintf("r%04d", acknowledged), TakenAt: noon, Document: []byte(`{}`)}), "room was made")
+}
