@@ -160,7 +160,7 @@ func (s *calls) ChangeCall(ctx context.Context, r api.ChangeCallRequestObject) (
 }
 
 func (s *calls) ReadCautions(ctx context.Context, r api.ReadCautionsRequestObject) (api.ReadCautionsResponseObject, error) {
-	now, err := s.change(ctx, r.Call, "cautions read", func(ctx context.Context) error {
+	now, err := s.change(ctx, r.Call, "went through what can hurt", func(ctx context.Context) error {
 		call, err := s.store.Call(ctx, r.Call)
 		if err != nil || call.CautionsReadAt != nil {
 			return err

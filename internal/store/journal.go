@@ -101,7 +101,7 @@ func (s *Store) AddPicture(ctx context.Context, call int64, p Picture, image []b
 
 // Pictures lists the call's photographs in the order in which they were taken.
 func (s *Store) Pictures(ctx context.Context, call int64) ([]Picture, error) {
-	rows, err := s.on(ctx).QueryContext(ctx, "SELECT id, box, phase, taken_at FROM photographs WHERE call_id = ? AND NOT withdrawn ORDER BY id", call)
+	rows, err := s.on(ctx).QueryContext(ctx, "SELECT id, coalesce(sent_as, ''), box, phase, taken_at FROM photographs WHERE call_id = ? AND NOT withdrawn ORDER BY id", call)
 	if err != nil {
 		return nil, err
 	}
@@ -110,7 +110,7 @@ func (s *Store) Pictures(ctx context.Context, call int64) ([]Picture, error) {
 	for rows.Next() {
 		var p Picture
 		var at string
-		if err := rows.Scan(&p.ID, &p.Box, &p.Phase, &at); err != nil {
+		if err := rows.Scan(&p.ID, &p.SentAs, &p.Box, &p.Phase, &at); err != nil {
 			return nil, err
 		}
 		if p.TakenAt, err = time.Parse(time.RFC3339Nano, at); err != nil {

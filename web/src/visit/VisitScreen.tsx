@@ -73,9 +73,7 @@ export function VisitScreen() {
 						)}
 						<Problem error={answer.error ?? picture.error} />
 						{v.stage !== 'danger' && v.stage !== 'stay-away' && (
-							<>
-								<Photograph visit={v} busy={picture.isPending} take={(file) => picture.mutate({ id: newID(), file })} />
-							</>
+							<Photograph visit={v} busy={picture.isPending} take={(file) => picture.mutate({ id: newID(), file })} />
 						)}
 						{v.stage !== 'danger' && <Tell say={say} busy={answer.isPending} />}
 					</>
