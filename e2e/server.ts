@@ -1,21 +1,48 @@
 import { type ChildProcess, spawn } from 'node:child_process';
-import { mkdtempSync, rmSync } from 'node:fs';
+import { copyFileSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { test as base, expect, type Page } from '@playwright/test';
 
 const binary = join(import.meta.dirname, '..', 'bin', 'elvat');
 
+let made: Promise<string> | undefined;
+
+/** A demo database with its calls summed up: made once, copied for each test. */
+function template(): Promise<string> {
+	made ??= (async () => {
+		const server = new Server('demo', '127.0.0.1', true);
+		await server.start();
+		await (await fetch(`${server.url}/api/calls`)).json();
+		await server.stop();
+		process.on('exit', () => rmSync(server.folder, { recursive: true, force: true }));
+		return server.database;
+	})();
+	return made;
+}
+
 /** The real binary on a database of its own. */
 export class Server {
 	url = '';
 	private child: ChildProcess | undefined;
-	private readonly folder = mkdtempSync(join(tmpdir(), 'elvat-e2e-'));
+	private port = '0';
+	readonly folder = mkdtempSync(join(tmpdir(), 'elvat-e2e-'));
+	readonly database = join(this.folder, 'e2e.db');
 
-	constructor(private readonly command: 'demo' | 'serve' = 'demo') {}
+	constructor(
+		private readonly command: 'demo' | 'serve' = 'demo',
+		private readonly host = '127.0.0.1',
+		private bare = command === 'serve',
+	) {}
 
+	/** Starts it, on the same port as before where it was started before. */
 	async start(): Promise<void> {
-		const child = spawn(binary, [this.command, '--listen', '127.0.0.1:0', '--db', join(this.folder, 'e2e.db')], { stdio: ['ignore', 'pipe', 'pipe'] });
+		if (!this.bare) {
+			copyFileSync(await template(), this.database);
+			this.bare = true;
+		}
+		const args = [this.command, '--listen', `${this.host}:${this.port}`, '--db', this.database, '--backups', join(this.folder, 'backups')];
+		const child = spawn(binary, args, { stdio: ['ignore', 'pipe', 'pipe'] });
 		this.child = child;
 		let errors = '';
 		child.stderr.on('data', (text) => {
@@ -23,11 +50,20 @@ export class Server {
 		});
 		this.url = await new Promise((found, failed) => {
 			child.stdout.on('data', (text) => {
-				const address = /http:\S+/.exec(String(text));
+				const address = /https?:\S+/.exec(String(text));
 				if (address) found(address[0]);
 			});
 			child.on('exit', (code) => failed(new Error(`the server ended with ${code}: ${errors}`)));
 		});
+		this.port = new URL(this.url).port;
+	}
+
+	/** Lets somebody sign in. */
+	async letIn(name: string, role: string, passphrase: string): Promise<void> {
+		const child = spawn(binary, ['people', 'add', name, '--role', role, '--db', this.database], { stdio: ['pipe', 'ignore', 'inherit'] });
+		child.stdin.end(`${passphrase}\n`);
+		const code = await new Promise((done) => child.on('exit', done));
+		if (code !== 0) throw new Error(`people add ${name} ended with ${code}`);
 	}
 
 	/** Ends the server and waits until it is gone; the database stays. */

@@ -2,6 +2,7 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Route, Routes } from 'react-router';
+import { Refused } from './api/client';
 import { BookScreen } from './book/BookScreen';
 import { RunScreen } from './book/RunScreen';
 import { SiteScreen } from './book/SiteScreen';
@@ -25,7 +26,18 @@ import { ProveScreen } from './work/ProveScreen';
 
 followTheme();
 
-const queries = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFocus: true, staleTime: 2000 } } });
+// Whether there is a network is found out by trying: what is entered without one has to reach the outbox.
+const queries = new QueryClient({
+	defaultOptions: {
+		queries: {
+			refetchOnWindowFocus: true,
+			staleTime: 2000,
+			networkMode: 'always',
+			retry: (tries, error) => !(error instanceof Refused && error.status < 500) && tries < 3,
+		},
+		mutations: { networkMode: 'always' },
+	},
+});
 
 const root = document.getElementById('root');
 if (root) {

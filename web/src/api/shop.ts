@@ -43,8 +43,8 @@ export function useSignOut() {
 	return useMutation({
 		mutationFn: () => body(client.DELETE('/api/session')),
 		onSuccess: (session) => {
-			cache.clear();
 			cache.setQueryData(['session'], session);
+			cache.removeQueries({ predicate: (q) => q.queryKey[0] !== 'session' });
 		},
 	});
 }

@@ -34,7 +34,7 @@ export function WaitingBar() {
 	return (
 		<aside aria-label="Not sent yet" className="border-b-2 border-ink bg-sheet px-4 py-2 wide:px-5 print:hidden">
 			{late.length > 0 && (
-				<p role="status" className="m-0">
+				<p className="m-0">
 					<b>{late.length === 1 ? '1 entry waits' : `${late.length} entries wait`} for the server.</b> Kept in this
 					browser, sent by itself when the server is back.
 				</p>

@@ -36,7 +36,7 @@ export function Page({ title, under, back = '/', backWords = "The day's calls", 
 					<ThemeButton />
 				</span>
 			</header>
-			<main className="mx-auto grid max-w-6xl content-start gap-6 px-4 py-5 wide:px-6">{children}</main>
+			<main className="mx-auto grid max-w-6xl grid-cols-[minmax(0,1fr)] content-start gap-6 px-4 py-5 wide:px-6">{children}</main>
 		</div>
 	);
 }
@@ -44,7 +44,7 @@ export function Page({ title, under, back = '/', backWords = "The day's calls", 
 /** A heading with a line under it, as over each part of a screen. */
 export function Part({ title, children, aside }: { title: string; children: ReactNode; aside?: ReactNode }) {
 	return (
-		<section aria-label={title} className="grid content-start gap-3">
+		<section aria-label={title} className="grid min-w-0 grid-cols-[minmax(0,1fr)] content-start gap-3">
 			<div className="flex min-h-12 items-end gap-3 border-b-2 border-ink">
 				<h2 className="m-0 grow pb-0.5 text-xl font-bold">{title}</h2>
 				{aside}

@@ -47,7 +47,9 @@ export function VisitScreen() {
 	const v = visit.data;
 	const at = `${v?.stage} ${v?.next} ${again}`;
 	// biome-ignore lint/correctness/useExhaustiveDependencies: each step begins at its top
-	useEffect(() => window.scrollTo(0, 0), [at]);
+	useEffect(() => {
+		window.scrollTo(0, 0);
+	}, [at]);
 	return (
 		<div className="mx-auto grid min-h-dvh max-w-xl content-start gap-5 px-4 pt-3 pb-10">
 			<header className="flex items-center gap-3 border-b-2 border-ink pb-2">
