@@ -7,6 +7,8 @@ SHELL := /bin/bash
 
 BIN := bin/elvat
 LISTEN ?= 127.0.0.1:8181
+# Years of history that the benchmarks of the whole server run on; ten take some minutes to make.
+YEARS ?= 10
 
 demo: build
 	./$(BIN) demo --listen $(LISTEN)
@@ -50,9 +52,12 @@ setup:
 		$$as apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$as apt-get install -y -qq --no-install-recommends $$missing; \
 	fi
 
-# Figures for docs/performance.md: core benchmarks, then tap to updated suspects in the browser.
+# Figures for docs/performance.md: core benchmarks, the screens and fifty users on years of
+# history, then tap to updated suspects in the browser.
 bench: setup build e2e/node_modules/.done
 	go test -run '^$$' -bench . -benchmem ./core/...
+	ELVAT_YEARS=$(YEARS) go test -run '^$$' -bench Screens -benchtime 300x ./cmd/elvat
+	ELVAT_YEARS=$(YEARS) go test -v -run '^$$' -bench FiftyUsers -timeout 30m ./cmd/elvat
 	cd e2e && npm run --silent latency
 
 # Pictures of the main views from the demo data, in docs/screenshots.

@@ -32,7 +32,7 @@ func TestMain(m *testing.M) {
 	os.Exit(m.Run())
 }
 
-func command(t *testing.T, args ...string) *exec.Cmd {
+func command(t testing.TB, args ...string) *exec.Cmd {
 	cmd := exec.CommandContext(t.Context(), os.Args[0], args...)
 	cmd.Env = append(os.Environ(), "ELVAT_AS_COMMAND=1")
 	return cmd

@@ -27,7 +27,7 @@ import (
 )
 
 // started is a command that serves, and where.
-func started(t *testing.T, args ...string) (*exec.Cmd, string) {
+func started(t testing.TB, args ...string) (*exec.Cmd, string) {
 	cmd := command(t, args...)
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)

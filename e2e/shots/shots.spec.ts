@@ -20,18 +20,6 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 			await page.keyboard.press('1');
 		},
 	},
-	{
-		name: 'call-dark-meter',
-		dark: true,
-		open: async (page, server) => {
-			await openCall(page, server, 'Bindery, upper floor');
-			await page.keyboard.press('2');
-			await page.keyboard.press('b');
-			await page.getByLabel('Volts, hot to neutral').fill('3.1');
-			await page.getByLabel('Volts, hot to ground').fill('119.6');
-			await page.getByLabel('Volts, neutral to ground').fill('116.4');
-		},
-	},
 	{ name: 'call-settled', open: (page, server) => openCall(page, server, 'Loft darkroom') },
 	{ name: 'cautions', open: (page, server) => openCall(page, server, 'Aviary porch') },
 	{
@@ -42,31 +30,10 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 		},
 	},
 	{
-		name: 'sweep-end',
-		open: async (page, server) => {
-			await page.request.put(`${server.url}/api/lamps`, { data: { lamps: ['neutralGround', 'hotGround', 'hotNeutral'] } });
-			await openCall(page, server, 'Aviary porch');
-			await page.getByRole('button', { name: 'Read. Start the call' }).click();
-			await page.getByRole('link', { name: 'Sweep' }).click();
-			for (const left of ['2 outlets left', 'the last one', '']) {
-				await page.getByRole('button', { name: 'As it should be, both halves' }).click();
-				if (left) await page.getByRole('status').getByText(left).waitFor();
-			}
-			await page.getByRole('heading', { name: 'Every outlet is read' }).waitFor();
-		},
-	},
-	{
 		name: 'box-plan',
 		open: async (page, server) => {
 			await page.goto(`${server.url}/calls/3/boxes/B3`);
 			await page.getByRole('button', { name: /Join the neutrals of/ }).click();
-		},
-	},
-	{
-		name: 'box-side-by-side',
-		open: async (page, server) => {
-			await page.goto(`${server.url}/calls/2/boxes/B3`);
-			await page.getByRole('button', { name: 'Side by side' }).click();
 		},
 	},
 	{
@@ -90,6 +57,47 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 	},
 	{ name: 'prove', open: (page, server) => toProof(page, server, 'prove') },
 	{ name: 'hand-over', viewport: { width: 1280, height: 1100 }, open: (page, server) => toProof(page, server, 'hand-over') },
+	{
+		name: 'site',
+		open: async (page, server) => {
+			await page.goto(`${server.url}/book/sites/1`);
+			await page.getByText('Guillotine motor').waitFor();
+		},
+	},
+	{
+		name: 'run-history',
+		open: async (page, server) => {
+			await page.goto(`${server.url}/book/runs/2`);
+			await page.getByText('Print dryer').waitFor();
+		},
+	},
+	{
+		name: 'people-and-backups',
+		dark: true,
+		open: async (page, server) => {
+			for (const [name, role] of [
+				['Ada', 'electrician'],
+				['Hal', 'helper'],
+				['Ole', 'office'],
+			]) {
+				await page.request.post(`${server.url}/api/people`, { data: { name, role, passphrase: 'heron kiln thistle weir' } });
+			}
+			await page.request.post(`${server.url}/api/backups`);
+			await page.goto(`${server.url}/shop`);
+			await page.getByText('Ole').waitFor();
+		},
+	},
+	{
+		name: 'phone-customer',
+		viewport: phone,
+		open: async (page, server) => {
+			const { path } = await (await page.request.post(`${server.url}/api/calls/3/visit`)).json();
+			await page.goto(server.url + path);
+			await page.getByRole('button', { name: 'None of this' }).click();
+			await page.getByRole('button', { name: 'Standing press: dead' }).click();
+			await page.getByRole('button', { name: 'Window bench: works' }).click();
+		},
+	},
 	{
 		name: 'sums',
 		open: async (page, server) => {
@@ -116,16 +124,6 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 		},
 	},
 	{ name: 'phone-call', viewport: phone, open: (page, server) => openCall(page, server, 'Bindery, upper floor') },
-	{
-		name: 'why',
-		viewport: { width: 1280, height: 1750 },
-		open: async (page, server) => {
-			await openCall(page, server, 'Bindery, upper floor');
-			await page.getByRole('button', { name: 'What each outcome would mean' }).click();
-			await page.locator('[data-suspect]').first().getByRole('button', { name: /why/ }).click();
-			await page.getByText('predicted').first().waitFor();
-		},
-	},
 
 
 	{

@@ -72,6 +72,9 @@ func (p *pastCall) write() (w written, err error) {
 		if !o.HasGround {
 			tools = tools[1:] // no plug tester goes into it
 		}
+		if o.Half == circuit.Top {
+			tools = append(tools, tester.Sensor)
+		}
 		if v, _ := c.Device(o.Device); v.Kind == circuit.GFCI && o.Half == circuit.Top {
 			tools = append(tools, tester.DeviceButton)
 		}

@@ -229,7 +229,7 @@ func (s *calls) changeSite(ctx context.Context, site int64, what string, do func
 
 func (s *calls) siteNow(ctx context.Context, id int64) (api.SiteNowJSONResponse, error) {
 	now := api.SiteNowJSONResponse{Panels: []api.PanelBook{}, Gfcis: []api.Guard{}}
-	if err := s.freshen(ctx); err != nil {
+	if err := s.freshen(ctx, false); err != nil {
 		return now, err
 	}
 	site, err := s.store.Site(ctx, id)
@@ -396,7 +396,7 @@ func (s *calls) GetRun(ctx context.Context, r api.GetRunRequestObject) (api.GetR
 
 func (s *calls) runNow(ctx context.Context, id int64) (api.RunNowJSONResponse, error) {
 	now := api.RunNowJSONResponse{Gfcis: []api.Guard{}}
-	if err := s.freshen(ctx); err != nil {
+	if err := s.freshen(ctx, false); err != nil {
 		return now, err
 	}
 	run, err := s.store.Run(ctx, id)
@@ -480,7 +480,7 @@ const mostDue = 200
 
 // ListTestsDue lists GFCIs of all sites whose test is due.
 func (s *calls) ListTestsDue(ctx context.Context, _ api.ListTestsDueRequestObject) (api.ListTestsDueResponseObject, error) {
-	if err := s.freshen(ctx); err != nil {
+	if err := s.freshen(ctx, false); err != nil {
 		return nil, err
 	}
 	due, err := s.store.DueGFCIs(ctx, s.now(), mostDue)
@@ -492,7 +492,7 @@ func (s *calls) Search(ctx context.Context, r api.SearchRequestObject) (api.Sear
 	if len(r.Params.Q) > mostText {
 		return nil, badInput{errors.New("q: too long to look for")}
 	}
-	if err := s.freshen(ctx); err != nil {
+	if err := s.freshen(ctx, false); err != nil {
 		return nil, err
 	}
 	hits, err := s.store.Search(ctx, r.Params.Q, mostListed)

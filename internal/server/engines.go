@@ -100,10 +100,17 @@ func newEngines() *engines {
 	return &engines{runs: map[string]*prepared{}, known: map[string]*diagnosis.Result{}}
 }
 
-// diagnose weighs the readings. The result is shared: it is not to be changed.
-func (e *engines) diagnose(q question) (result *diagnosis.Result, err error) {
+// diagnose weighs the readings; asked names the question. The result is shared: it
+// is not to be changed.
+func (e *engines) diagnose(q question, asked string) (result *diagnosis.Result, err error) {
 	err = e.with(q, func(p *prepared) error {
-		result, err = p.engine.DiagnoseNow(q.readings, q.now)
+		// Whoever waited here may find that another asked the same.
+		if result = e.answered(asked); result != nil {
+			return nil
+		}
+		if result, err = p.engine.DiagnoseNow(q.readings, q.now); err == nil {
+			e.remember(asked, result)
+		}
 		return err
 	})
 	return result, err

@@ -55,11 +55,8 @@ func (s *calls) diagnose(ctx context.Context, v *state) (err error) {
 		s.engines.remember(v.asked, v.result)
 		return nil
 	}
-	if v.result, err = s.engines.diagnose(q); err != nil {
-		return err
-	}
-	s.engines.remember(v.asked, v.result)
-	return nil
+	v.result, err = s.engines.diagnose(q, v.asked)
+	return err
 }
 
 // A freshener works out the summaries of changed calls beside the requests, so
@@ -68,6 +65,8 @@ type freshener struct {
 	wake chan struct{}
 	stop chan struct{}
 	done sync.WaitGroup
+	// working holds back all but one: what one sums up the others find done.
+	working sync.Mutex
 }
 
 func newFreshener() *freshener {
@@ -91,7 +90,7 @@ func (f *freshener) run(s *calls, log *slog.Logger) {
 			case <-f.stop:
 				return
 			case <-f.wake:
-				if err := s.freshen(context.Background()); err != nil {
+				if err := s.freshen(context.Background(), true); err != nil {
 					log.Error("summaries", "error", err)
 				}
 			}
@@ -104,10 +103,21 @@ func (f *freshener) close() {
 	f.done.Wait()
 }
 
-// freshen works out all summaries that are older than their call.
-func (s *calls) freshen(ctx context.Context) error {
+// freshen works out all summaries that are older than their call. Where another
+// is at it already, who need not have the very latest does not wait.
+func (s *calls) freshen(ctx context.Context, wait bool) error {
 	stale, err := s.store.Stale(ctx)
-	if err != nil {
+	if err != nil || len(stale) == 0 {
+		return err
+	}
+	if !s.freshener.working.TryLock() {
+		if !wait {
+			return nil
+		}
+		s.freshener.working.Lock()
+	}
+	defer s.freshener.working.Unlock()
+	if stale, err = s.store.Stale(ctx); err != nil {
 		return err
 	}
 	for _, id := range stale {
@@ -249,7 +259,7 @@ const (
 
 // ListCalls shows the calls in hand and the newest handed over.
 func (s *calls) ListCalls(ctx context.Context, r api.ListCallsRequestObject) (api.ListCallsResponseObject, error) {
-	if err := s.freshen(ctx); err != nil {
+	if err := s.freshen(ctx, true); err != nil {
 		return nil, err
 	}
 	var lines []store.CallLine

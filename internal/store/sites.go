@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"slices"
 	"strings"
 	"time"
 )
@@ -529,7 +530,7 @@ const (
 const mostWords = 12
 
 // Search finds calls and sites that have all the words, each at least the
-// beginning of one, best first.
+// beginning of one: those named so first, the newest of each first.
 func (s *Store) Search(ctx context.Context, words string, most int) ([]Hit, error) {
 	var terms []string
 	for _, word := range strings.Fields(words) {
@@ -542,8 +543,27 @@ func (s *Store) Search(ctx context.Context, words string, most int) ([]Hit, erro
 	if len(terms) == 0 {
 		return []Hit{}, nil
 	}
-	rows, err := s.on(ctx).QueryContext(ctx, `SELECT rowid, title, snippet(search, 1, ?, ?, '…', 12) FROM search WHERE search MATCH ? ORDER BY rank LIMIT ?`,
-		HitStart, HitEnd, strings.Join(terms, " "), most)
+	// Newest first costs nothing however much is found; by relevance every one
+	// found would have to be weighed.
+	all := []Hit{}
+	for _, within := range []string{"{title} : ", ""} {
+		hits, err := s.hits(ctx, within+"("+strings.Join(terms, " ")+")", most)
+		if err != nil {
+			return nil, err
+		}
+		for _, h := range hits {
+			known := slices.ContainsFunc(all, func(other Hit) bool { return other.Site == h.Site && other.ID == h.ID })
+			if !known && len(all) < most {
+				all = append(all, h)
+			}
+		}
+	}
+	return all, nil
+}
+
+func (s *Store) hits(ctx context.Context, query string, most int) ([]Hit, error) {
+	rows, err := s.on(ctx).QueryContext(ctx, `SELECT rowid, title, snippet(search, 1, ?, ?, '…', 12) FROM search WHERE search MATCH ? ORDER BY rowid DESC LIMIT ?`,
+		HitStart, HitEnd, query, most)
 	if err != nil {
 		return nil, err
 	}

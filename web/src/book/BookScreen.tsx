@@ -34,7 +34,7 @@ function Found({ q }: { q: string }) {
 	const found = useSearch(q);
 	return (
 		<Part
-			title={found.data?.length ? `${found.data.length === 50 ? 'The best 50' : found.data.length} found` : 'Found'}
+			title={found.data?.length ? `${found.data.length === 50 ? 'The newest 50' : found.data.length} found` : 'Found'}
 		>
 			<Problem error={found.error} again={() => found.refetch()} />
 			{found.data?.length === 0 && <p className="m-0">Nothing has all of these words. Fewer of them find more.</p>}

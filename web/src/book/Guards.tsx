@@ -43,7 +43,7 @@ function tested(guard: Guard): string {
 export function GuardTable({ guards }: { guards: Guard[] }) {
 	if (guards.length === 0) return <p className="m-0">No GFCI is known here.</p>;
 	return (
-		<div className="overflow-x-auto">
+		<div className="relative overflow-x-auto">
 			<table className="w-full border-collapse text-left">
 				<thead>
 					<tr className="border-b border-hair text-soft">

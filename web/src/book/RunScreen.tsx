@@ -35,7 +35,7 @@ function Loaded({ run }: { run: RunBook }) {
 					<p className="m-0">Nothing was read on this run yet.</p>
 				) : (
 					<>
-						<div className="overflow-x-auto">
+						<div className="relative overflow-x-auto">
 							<table className="border-collapse">
 								<thead>
 									<tr className="border-b border-hair text-left">

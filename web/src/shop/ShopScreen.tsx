@@ -59,7 +59,12 @@ function People({ signIn }: { signIn: boolean }) {
 
 function RoleChoice({ value, set, label }: { value: Role; set: (role: Role) => void; label: string }) {
 	return (
-		<select aria-label={label} className={field} value={value} onChange={(e) => set(e.target.value as Role)}>
+		<select
+			aria-label={label}
+			className={`${field} max-w-full`}
+			value={value}
+			onChange={(e) => set(e.target.value as Role)}
+		>
 			{roles.map((r) => (
 				<option key={r.role} value={r.role}>
 					{r.role}: {r.words}
@@ -74,7 +79,7 @@ function PersonRow({ person }: { person: Person }) {
 	const [again, setAgain] = useState(false);
 	const [passphrase, setPassphrase] = useState('');
 	return (
-		<li className="grid gap-1 border-b border-rule py-2">
+		<li className="grid grid-cols-[minmax(0,1fr)] gap-1 border-b border-rule py-2">
 			<div className="flex flex-wrap items-center gap-x-4 gap-y-1">
 				<b className={`min-w-32 grow text-lg ${person.withdrawn ? 'text-soft line-through' : ''}`}>{person.name}</b>
 				{person.withdrawn ? (

@@ -36,7 +36,9 @@ export function Page({ title, under, back = '/', backWords = "The day's calls", 
 					<ThemeButton />
 				</span>
 			</header>
-			<main className="mx-auto grid max-w-6xl grid-cols-[minmax(0,1fr)] content-start gap-6 px-4 py-5 wide:px-6">{children}</main>
+			<main className="mx-auto grid max-w-6xl grid-cols-[minmax(0,1fr)] content-start gap-6 px-4 py-5 wide:px-6">
+				{children}
+			</main>
 		</div>
 	);
 }
