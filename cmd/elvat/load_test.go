@@ -42,12 +42,12 @@ func history(b *testing.B) (string, int) {
 	sites, err := s.Sites(ctx, 0, 1)
 	require.NoError(b, err)
 	if len(sites) == 0 {
-		require.NoError(b, demo.History(ctx, s, time.Now(), n))
+		require.NoError(b, demo.History(ctx, s, time.Now(), n, n*demo.CallsAYear))
 		require.NoError(b, server.Summarize(ctx, s, time.Now, func(int) {}))
 		require.NoError(b, demo.Fill(ctx, s, time.Now()))
 	}
 	require.NoError(b, s.Close())
-	return path, n * 2500
+	return path, n * demo.CallsAYear
 }
 
 // asker asks a server and keeps how long each answer took.

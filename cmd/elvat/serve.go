@@ -127,7 +127,7 @@ func fillOnce(ctx context.Context, out io.Writer, s *store.Store, years int) err
 	}
 	if years > 0 {
 		fmt.Fprintf(out, "making up %d years of calls\n", years)
-		if err := demo.History(ctx, s, time.Now(), years); err != nil {
+		if err := demo.History(ctx, s, time.Now(), years, years*demo.CallsAYear); err != nil {
 			return err
 		}
 		if err := server.Summarize(ctx, s, time.Now, func(left int) { fmt.Fprintf(out, "\r%6d calls left to sum up ", left) }); err != nil {

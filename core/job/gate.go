@@ -57,6 +57,9 @@ func (j Journal) standing() Journal {
 	return s
 }
 
+// Begun reports whether anything in force was entered.
+func (j Journal) Begun() bool { return len(j.standing()) > 0 }
+
 // live-dead-live for one box, as far as it has come.
 type progress struct {
 	off, before, dead, after, out, afterOut bool

@@ -1,6 +1,7 @@
 package demo_test
 
 import (
+	"encoding/json"
 	"path/filepath"
 	"slices"
 	"testing"
@@ -11,10 +12,13 @@ import (
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
+	"elvat/core/job"
 	"elvat/core/makeup"
 	"elvat/core/practice"
 	"elvat/core/tester"
+	"elvat/internal/api"
 	"elvat/internal/demo"
+	"elvat/internal/server"
 	"elvat/internal/store"
 )
 
@@ -118,4 +122,47 @@ func TestOpenedBoxesOfTheDemo(t *testing.T) {
 	}
 	_, err := demo.Box("bindery", "B9")
 	assert.Error(t, err)
+}
+
+// TestHistory: a made-up past holds together: what was handed over was proven,
+// what came in last is in hand, houses are gone back to, and every call has the
+// forty readings that a million in 25,000 calls asks for.
+func TestHistory(t *testing.T) {
+	ctx := t.Context()
+	s, err := store.Open(ctx, filepath.Join(t.TempDir(), "history.db"))
+	require.NoError(t, err)
+	defer s.Close()
+	now := time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC)
+	const total = 120
+	require.NoError(t, demo.History(ctx, s, now, 2, total))
+	require.NoError(t, server.Summarize(ctx, s, func() time.Time { return now }, func(int) {}))
+	over, err := s.CallLines(ctx, true, 0, total)
+	require.NoError(t, err)
+	inHand, err := s.CallLines(ctx, false, 0, total)
+	require.NoError(t, err)
+	assert.Equal(t, total, len(over)+len(inHand))
+	assert.Len(t, inHand, 12)
+	readings := 0
+	for _, line := range over {
+		var summary api.CallSummary
+		require.NoError(t, json.Unmarshal(line.Summary, &summary))
+		assert.True(t, summary.HandedOver)
+		assert.True(t, summary.Settled, summary.Title)
+		for _, p := range summary.Phases {
+			if p.Phase == job.Prove {
+				assert.Equal(t, "all as predicted", p.Detail, summary.Complaint)
+			}
+		}
+		assert.Less(t, line.ID, inHand[len(inHand)-1].ID, "the last to come in are in hand")
+		all, err := s.Readings(ctx, line.ID)
+		require.NoError(t, err)
+		readings += len(all)
+	}
+	assert.GreaterOrEqual(t, readings/len(over), 40)
+	sites, err := s.Sites(ctx, 0, total)
+	require.NoError(t, err)
+	assert.Less(t, len(sites), total/2)
+	due, err := s.DueGFCIs(ctx, now, total)
+	require.NoError(t, err)
+	assert.NotEmpty(t, due, "tests that nobody made for a month")
 }

@@ -170,9 +170,11 @@ func (w *written) store(ctx context.Context, s *store.Store, run int64, p *pastC
 	return nil
 }
 
-// A year of the made-up shop, and how many of its calls are still in hand.
+// CallsAYear is what a shop with five vans is called to. Assumption.
+const CallsAYear = 2500
+
+// How many calls are still in hand, and how many are stored at once.
 const (
-	callsAYear = 2500
 	stillOpen  = 12
 	batch      = 1000
 )
@@ -184,9 +186,9 @@ var (
 	keptBy  = []string{"bookbinder", "bird keeper", "printer", "luthier", "weaver", "glazier", "potter", "clockmaker"}
 )
 
-// History stores the made-up past of a shop: so many years of calls, those that
-// came in last still in hand. It is the same for the same year count and time.
-func History(ctx context.Context, s *store.Store, now time.Time, years int) error {
+// History stores the made-up past of a shop: so many calls over so many years,
+// those that came in last still in hand. It is the same for the same numbers and time.
+func History(ctx context.Context, s *store.Store, now time.Time, years, total int) error {
 	all := make([]written, len(pastCalls))
 	for i := range pastCalls {
 		var err error
@@ -196,7 +198,6 @@ func History(ctx context.Context, s *store.Store, now time.Time, years int) erro
 	}
 	random := rand.New(rand.NewPCG(uint64(years), 1))
 	runs := map[string][]int64{} // known to the shop, by circuit
-	total := years * callsAYear
 	start := now.AddDate(-years, 0, 0)
 	for first := 0; first < total; first += batch {
 		err := s.InTransaction(ctx, func(ctx context.Context) error {

@@ -311,7 +311,7 @@ func TestHostile(t *testing.T) {
 		"deep": strings.Repeat(`{"a":`, 20000) + "1" + strings.Repeat("}", 20000), "lists": strings.Repeat("[", 50000), "wide": `{"title":"` + strings.Repeat("x", 3<<20) + `"}`,
 		"too large": strings.Repeat("x", 5<<20), "a picture bomb": pictureBomb(t, 60000, 60000), "a picture beyond numbers": pictureBomb(t, 1<<31-1, 1<<31-1), "a zip": "PK\x03\x04" + strings.Repeat("\x00", 100),
 		"odd values": `{"id":"hostile-1","title":"x","complaint":"x","reading":{"tool":"meter","at":"R3","half":"top","volts":{"hotNeutral":1e308}},"entry":{"kind":"dead","box":"B3"},"amps":-1,"label":"","after":"B1","feet":1e300,"name":"x","directory":[{"breaker":"","serves":""}],"count":1e300,"van":"v","item":"i","unit":"","take":"all","answer":{"kind":"reset"},"values":{"x":1e308},"faults":[{"kind":"open","at":"nowhere"}]}`,
-		"SQL": `{"id":"x'); DROP TABLE calls;--","title":"'; DROP TABLE calls;--","complaint":"","name":"' OR 1=1 --","van":"'","item":"\"","unit":";","count":1,"text":"'"}`,
+		"SQL":        `{"id":"x'); DROP TABLE calls;--","title":"'; DROP TABLE calls;--","complaint":"","name":"' OR 1=1 --","van":"'","item":"\"","unit":";","count":1,"text":"'"}`,
 	}
 	paths := []string{"", "../../etc/passwd", "..%2f..%2fetc%2fpasswd", "%00", "'%20OR%201=1--", "-1", "9223372036854775808", strings.Repeat("9", 2000), "%F0%9F%92%A5", "%ff", "NaN", "B3%3b"}
 	var before, after runtime.MemStats

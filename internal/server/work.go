@@ -210,7 +210,7 @@ func (v *state) workFacts(f *job.Facts) {
 			if len(g.Missing) > 0 {
 				f.DeadMissing = g.Missing[0]
 			}
-		case g.Gate == job.ToOpen && !begun && label == f.Box && len(g.Missing) > 0 && len(v.journal) > 0:
+		case g.Gate == job.ToOpen && !begun && label == f.Box && len(g.Missing) > 0 && v.journal.Begun():
 			f.DeadMissing = g.Missing[0]
 		}
 	}
