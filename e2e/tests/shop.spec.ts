@@ -29,7 +29,7 @@ test('two browsers on one call: readings of both, a conflict shown and settled, 
 	await Promise.all([one.waitForResponse(/breaker/), label(one).blur()]);
 	await one.unroute('**/api/calls/3');
 	const twice = one.getByRole('region', { name: 'Set on two devices' });
-	await expect(twice).toContainText('run: breaker.label');
+	await expect(twice).toContainText('run: breaker label');
 	await expect(two.getByRole('region', { name: 'Set on two devices' })).toBeVisible();
 	await twice.getByRole('button', { name: 'Take 14' }).click();
 	await expect(twice).toHaveCount(0);

@@ -342,11 +342,22 @@ func (s *calls) conflicts(ctx context.Context, c *circuit.Circuit, call int64) (
 			words = c.LabelOf(box)
 		}
 		if k.Path != "" {
-			words += ": " + k.Path
+			words += ": " + pathWords(c, k.Path)
 		}
 		all = append(all, api.DataConflict{Id: k.ID, At: k.At, Words: words, Theirs: said(k.Theirs), Mine: said(k.Mine), TheirName: k.TheirName, MyName: k.MyName})
 	}
 	return all, err
+}
+
+// pathWords is a place in a document as people say it: boxes are called by their label.
+func pathWords(c *circuit.Circuit, path string) string {
+	fields := strings.FieldsFunc(path, func(r rune) bool { return strings.ContainsRune(`.[]"`, r) })
+	for i, f := range fields {
+		if c.Box(f) != nil {
+			fields[i] = c.LabelOf(f)
+		}
+	}
+	return strings.Join(fields, " ")
 }
 
 // said is a value as people write it.

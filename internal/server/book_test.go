@@ -223,7 +223,7 @@ func TestTwoDevices(t *testing.T) {
 	c = s.from("phone", now, "PUT", call+"/breaker", `{ "label": "8", "amps": 15 }`)
 	require.Len(t, c.Conflicts, 1)
 	k := c.Conflicts[0]
-	assert.Equal(t, []string{"run: breaker.label", "8", "6", "device phon", "device tabl"}, []string{k.Words, k.Mine, k.Theirs, k.MyName, k.TheirName})
+	assert.Equal(t, []string{"run: breaker label", "8", "6", "device phon", "device tabl"}, []string{k.Words, k.Mine, k.Theirs, k.MyName, k.TheirName})
 	assert.Equal(t, "8", c.Breaker.Label, "the later one is in force")
 	assert.Equal(t, 422, s.ask("POST", fmt.Sprintf("%s/conflicts/%d", call, k.Id), `{ "take": "both" }`).Code)
 	c = s.from("tablet", c.Version, "POST", fmt.Sprintf("%s/conflicts/%d", call, k.Id), `{ "take": "theirs" }`)

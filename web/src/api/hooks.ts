@@ -246,7 +246,10 @@ function useBoxChange<V>(call: number, box: string, send: (what: V) => Promise<O
 		mutationFn: send,
 		scope: { id: `box-${call}-${box}` },
 		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
-		onSuccess: (now) => cache.setQueryData(['box', call, box], noted(`box ${call} ${box}`, now)),
+		onSuccess: (now) => {
+			cache.setQueryData(['box', call, box], noted(`box ${call} ${box}`, now));
+			cache.invalidateQueries({ queryKey: ['call', call] });
+		},
 	});
 }
 

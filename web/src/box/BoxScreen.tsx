@@ -2,6 +2,7 @@ import { useEffect, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import type { Box, OpenedBox } from '../api/client';
 import { useBox, useCall, useMakeUp, useSetBox } from '../api/hooks';
+import { SetTwice, UndoButtons } from '../calls/Beside';
 import { Button } from '../ui/Button';
 import { Caution } from '../ui/Caution';
 import { Problem } from '../ui/Problem';
@@ -85,11 +86,17 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 				<Button kind="quiet" className="max-wide:hidden print:hidden" onClick={() => window.print()}>
 					Print
 				</Button>
-				<span className="print:hidden">
+				<span className="flex print:hidden">
+					{about.data && <UndoButtons call={about.data} />}
 					<ThemeButton />
 				</span>
 			</header>
 			<main className="flex grow flex-col">
+				{about.data && (
+					<div className="px-4 pt-3 empty:hidden wide:px-6">
+						<SetTwice call={about.data} />
+					</div>
+				)}
 				<Standing opened={opened} call={call} />
 				<div className={`grid grow content-start ${wide ? '' : 'wide:grid-cols-[minmax(0,8fr)_minmax(400px,5fr)]'}`}>
 					<section className="min-w-0 px-3 pt-2 pb-3 wide:px-5" aria-label="Drawing of the box">

@@ -10,6 +10,7 @@ import { counted } from '../shop/VansScreen';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { dateOf, dayOf, numberIn, percent, timeOf } from '../ui/words';
+import { PicturesOf } from '../work/Pictures';
 
 /** Takes back the last thing done on the call, whoever did it; and brings it back. */
 export function UndoButtons({ call }: { call: Call }) {
@@ -19,6 +20,7 @@ export function UndoButtons({ call }: { call: Call }) {
 			{call.undo && (
 				<Button
 					kind="quiet"
+					className="shrink-0"
 					disabled={undo.isPending}
 					aria-label={`Undo: ${call.undo.what}`}
 					title={`${call.undo.what}, ${timeOf(call.undo.at)}${call.undo.by && `, ${call.undo.by}`}`}
@@ -192,6 +194,7 @@ function Customer({ call }: { call: Call }) {
 				</div>
 			)}
 			<Problem error={make.error ?? end.error} />
+			<PicturesOf call={call} phase="complaint" heading="h3" />
 		</div>
 	);
 }

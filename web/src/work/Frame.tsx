@@ -2,6 +2,7 @@ import { type ReactNode, useEffect } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import type { Call, Work } from '../api/client';
 import { useCall, useWork } from '../api/hooks';
+import { Reported, SetTwice, UndoButtons } from '../calls/Beside';
 import { DangerBand } from '../calls/DangerBand';
 import { Phases } from '../calls/Phases';
 import { Problem } from '../ui/Problem';
@@ -53,13 +54,18 @@ export function WorkFrame({ title, even, children }: Props) {
 							{call.data.title}, breaker {call.data.breaker.label || '?'}
 						</p>
 					</div>
-					<span className="print:hidden">
+					<span className="flex print:hidden">
+						<UndoButtons call={call.data} />
 						<ThemeButton />
 					</span>
 				</div>
 				<Phases call={call.data} />
 			</header>
+			<Reported call={call.data} />
 			<DangerBand call={call.data} exclude={(d) => go(`/calls/${id}?at=${d.at}&tool=${d.tool ?? 'sensor'}`)} />
+			<div className="px-4 pt-3 empty:hidden wide:px-6">
+				<SetTwice call={call.data} />
+			</div>
 			<main
 				className={`grid grow content-start gap-6 px-4 py-4 wide:gap-8 wide:px-6 ${even ? 'wide:grid-cols-2' : 'wide:grid-cols-[minmax(0,3fr)_minmax(340px,2fr)]'}`}
 			>

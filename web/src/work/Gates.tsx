@@ -2,6 +2,7 @@ import { type FormEvent, useState } from 'react';
 import type { Call, Gate } from '../api/client';
 import { useAddEntry } from '../api/hooks';
 import { newID } from '../api/newID';
+import { useMay } from '../api/shop';
 import { Button, field } from '../ui/Button';
 import { Caution } from '../ui/Caution';
 import { Problem } from '../ui/Problem';
@@ -11,6 +12,7 @@ const names = { open: 'opening the box', conductors: 'touching wires', 'hand-ove
 /** A gate: open, or what is missing, and how a named person can pass it all the same. */
 export function GateLine({ call, gate }: { call: Call; gate: Gate }) {
 	const [passing, setPassing] = useState(false);
+	const mayPass = useMay('override');
 	return (
 		<section
 			aria-label={`Gate before ${names[gate.gate]}`}
@@ -19,7 +21,7 @@ export function GateLine({ call, gate }: { call: Call; gate: Gate }) {
 			<p className="m-0 flex flex-wrap items-baseline gap-x-3">
 				<b className="text-lg">{gate.open ? '✓ Open' : 'Shut'}</b>
 				<span>before {names[gate.gate]}</span>
-				{!gate.open && (
+				{!gate.open && mayPass && (
 					<Button kind="quiet" className="ml-auto" onClick={() => setPassing(!passing)}>
 						Pass it, with a reason
 					</Button>
