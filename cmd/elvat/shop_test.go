@@ -70,6 +70,7 @@ func TestKilledInTheMiddle(t *testing.T) {
 	for round := range rounds {
 		cmd, address := started(t, "serve", "--listen", "127.0.0.1:0", "--db", path, "--backups", filepath.Join(t.TempDir(), "b"))
 		var writers sync.WaitGroup
+		sentBefore := sent
 		kinds := []struct{ kind, url, media, body string }{
 			{"reading", "/api/calls/1/readings", "application/json", `{ "id": "%s", "reading": { "at": "R1", "half": "top", "tool": "lamp", "glow": "bright" } }`},
 			{"note", "/api/calls/1/journal", "application/json", `{ "id": "%s", "entry": { "kind": "note", "text": "dusty" } }`},
@@ -95,7 +96,18 @@ func TestKilledInTheMiddle(t *testing.T) {
 				}
 			})
 		}
-		time.Sleep(time.Duration(40+random.IntN(100)) * time.Millisecond)
+		// Some writes in, however fast the machine is, and then at any moment.
+		wanted := sentBefore + 1 + random.IntN(4)
+		for waited := 0; waited < 2000; waited++ {
+			time.Sleep(time.Millisecond)
+			mu.Lock()
+			enough := sent >= wanted
+			mu.Unlock()
+			if enough {
+				break
+			}
+		}
+		time.Sleep(time.Duration(random.IntN(30_000)) * time.Microsecond)
 		require.NoError(t, cmd.Process.Signal(syscall.SIGKILL))
 		cmd.Wait() //nolint:errcheck // killed
 		writers.Wait()
@@ -127,7 +139,7 @@ func TestKilledInTheMiddle(t *testing.T) {
 		}
 	}
 	for _, kind := range []string{"reading", "note", "picture"} {
-		assert.Greater(t, len(acknowledged[kind]), rounds/4, "%s: hardly any was written", kind)
+		assert.Greater(t, len(acknowledged[kind]), rounds/10, "%s: hardly any was written", kind)
 	}
 	t.Logf("%d rounds, %d writes acknowledged, none lost", rounds, sent)
 }

@@ -71,7 +71,9 @@ test('a call from the box to the report on a phone, with a refused gate and an o
 	await page.getByRole('link', { name: 'Prove it', exact: true }).click();
 
 	// Power on, and one reading differs.
+	const shown = page.waitForResponse((answer) => answer.url().endsWith('/api/calls/2') && answer.ok());
 	await page.getByRole('button', { name: 'The breaker is on' }).click();
+	await shown;
 	const checks = page.getByRole('region', { name: 'Predicted and measured' });
 	await expect(checks).toContainText(/readings to take/);
 	await checks.getByRole('link', { name: 'something else' }).first().click();

@@ -1449,9 +1449,6 @@ type ServerInterface interface {
 	// GetPhotograph The picture of the pulled device
 	// (GET /api/calls/{call}/boxes/{box}/photograph)
 	GetPhotograph(ctx *echo.Context, call CallID, box BoxID) error
-	// SetPhotograph Keep a picture of the pulled device, JPEG or PNG; position data is not kept
-	// (PUT /api/calls/{call}/boxes/{box}/photograph)
-	SetPhotograph(ctx *echo.Context, call CallID, box BoxID) error
 	// SetSteps Which steps of the plan are done
 	// (PUT /api/calls/{call}/boxes/{box}/steps)
 	SetSteps(ctx *echo.Context, call CallID, box BoxID) error
@@ -1503,7 +1500,7 @@ type ServerInterface interface {
 	// GetPaper A paper of the call; the same bytes from the same data
 	// (GET /api/calls/{call}/papers/{paper})
 	GetPaper(ctx *echo.Context, call CallID, paper string) error
-	// AddPicture Keep a photograph taken at a phase, JPEG or PNG; position data is not kept
+	// AddPicture Keep a photograph taken at a phase, or "pulled", of a box's pulled device; JPEG or PNG, position data is not kept
 	// (POST /api/calls/{call}/pictures)
 	AddPicture(ctx *echo.Context, call CallID, params AddPictureParams) error
 	// GetPicture The picture
@@ -1861,30 +1858,6 @@ func (w *ServerInterfaceWrapper) GetPhotograph(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetPhotograph(ctx, call, box)
-	return err
-}
-
-// SetPhotograph converts echo context to params.
-func (w *ServerInterfaceWrapper) SetPhotograph(ctx *echo.Context) error {
-	var err error
-	// ------------- Path parameter "call" -------------
-	var call CallID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
-	}
-
-	// ------------- Path parameter "box" -------------
-	var box BoxID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "box", ctx.Param("box"), &box, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter box: %s", err))
-	}
-
-	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.SetPhotograph(ctx, call, box)
 	return err
 }
 
@@ -3055,7 +3028,6 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/api/calls/:call/boxes/:box/steps", wrapper.SetSteps, options.OperationMiddlewares["setSteps"]...)
 	router.POST(options.BaseURL+"/api/calls/:call/boxes/:box/made", wrapper.MakeUpBox, options.OperationMiddlewares["makeUpBox"]...)
 	router.GET(options.BaseURL+"/api/calls/:call/boxes/:box/photograph", wrapper.GetPhotograph, options.OperationMiddlewares["getPhotograph"]...)
-	router.PUT(options.BaseURL+"/api/calls/:call/boxes/:box/photograph", wrapper.SetPhotograph, options.OperationMiddlewares["setPhotograph"]...)
 	router.GET(options.BaseURL+"/api/calls/:call/work", wrapper.GetWork, options.OperationMiddlewares["getWork"]...)
 	router.POST(options.BaseURL+"/api/calls/:call/journal", wrapper.AddEntry, options.OperationMiddlewares["addEntry"]...)
 	router.PATCH(options.BaseURL+"/api/calls/:call/journal/:entry", wrapper.MarkEntry, options.OperationMiddlewares["markEntry"]...)
@@ -3657,47 +3629,6 @@ type GetPhotographdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetPhotographdefaultApplicationProblemPlusJSONResponse) VisitGetPhotographResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type SetPhotographRequestObject struct {
-	Call CallID `json:"call"`
-	Box  BoxID  `json:"box"`
-	Body io.Reader
-}
-
-type SetPhotographResponseObject interface {
-	VisitSetPhotographResponse(w http.ResponseWriter) error
-}
-
-type SetPhotograph200JSONResponse struct{ BoxNowJSONResponse }
-
-func (response SetPhotograph200JSONResponse) VisitSetPhotographResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type SetPhotographdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response SetPhotographdefaultApplicationProblemPlusJSONResponse) VisitSetPhotographResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6426,9 +6357,6 @@ type StrictServerInterface interface {
 	// GetPhotograph The picture of the pulled device
 	// (GET /api/calls/{call}/boxes/{box}/photograph)
 	GetPhotograph(ctx context.Context, request GetPhotographRequestObject) (GetPhotographResponseObject, error)
-	// SetPhotograph Keep a picture of the pulled device, JPEG or PNG; position data is not kept
-	// (PUT /api/calls/{call}/boxes/{box}/photograph)
-	SetPhotograph(ctx context.Context, request SetPhotographRequestObject) (SetPhotographResponseObject, error)
 	// SetSteps Which steps of the plan are done
 	// (PUT /api/calls/{call}/boxes/{box}/steps)
 	SetSteps(ctx context.Context, request SetStepsRequestObject) (SetStepsResponseObject, error)
@@ -6480,7 +6408,7 @@ type StrictServerInterface interface {
 	// GetPaper A paper of the call; the same bytes from the same data
 	// (GET /api/calls/{call}/papers/{paper})
 	GetPaper(ctx context.Context, request GetPaperRequestObject) (GetPaperResponseObject, error)
-	// AddPicture Keep a photograph taken at a phase, JPEG or PNG; position data is not kept
+	// AddPicture Keep a photograph taken at a phase, or "pulled", of a box's pulled device; JPEG or PNG, position data is not kept
 	// (POST /api/calls/{call}/pictures)
 	AddPicture(ctx context.Context, request AddPictureRequestObject) (AddPictureResponseObject, error)
 	// GetPicture The picture
@@ -7023,34 +6951,6 @@ func (sh *strictHandler) GetPhotograph(ctx *echo.Context, call CallID, box BoxID
 		return err
 	} else if validResponse, ok := response.(GetPhotographResponseObject); ok {
 		return validResponse.VisitGetPhotographResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// SetPhotograph operation middleware
-func (sh *strictHandler) SetPhotograph(ctx *echo.Context, call CallID, box BoxID) error {
-	var request SetPhotographRequestObject
-
-	request.Call = call
-	request.Box = box
-
-	request.Body = ctx.Request().Body
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.SetPhotograph(ctx.Request().Context(), request.(SetPhotographRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "SetPhotograph")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(SetPhotographResponseObject); ok {
-		return validResponse.VisitSetPhotographResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

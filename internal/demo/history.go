@@ -175,8 +175,8 @@ const CallsAYear = 2500
 
 // How many calls are still in hand, and how many are stored at once.
 const (
-	stillOpen  = 12
-	batch      = 1000
+	stillOpen = 12
+	batch     = 1000
 )
 
 // Words of made-up houses; none is meant to be anywhere.

@@ -302,10 +302,13 @@ const (
 	jpegQuality = 85
 )
 
-// SetPhotograph keeps a picture of the pulled device. It is drawn anew, which
-// leaves behind where and by whom it was taken.
-func (s *calls) SetPhotograph(ctx context.Context, r api.SetPhotographRequestObject) (api.SetPhotographResponseObject, error) {
-	data, err := io.ReadAll(r.Body)
+// drawing holds back all pictures but one: decoded they are large.
+var drawing sync.Mutex
+
+// photograph is the picture that was sent, drawn anew: where and by whom it was
+// taken stays behind.
+func photograph(body io.Reader) ([]byte, error) {
+	data, err := io.ReadAll(body)
 	if err != nil {
 		return nil, err
 	}
@@ -313,17 +316,8 @@ func (s *calls) SetPhotograph(ctx context.Context, r api.SetPhotographRequestObj
 	if err != nil {
 		return nil, badInput{fmt.Errorf("photograph: %w", err)}
 	}
-	now, err := s.changeBox(ctx, r.Call, r.Box, "photograph", func(ctx context.Context) error {
-		if _, err := s.keepBox(ctx, r.Call, r.Box); err != nil {
-			return err
-		}
-		return s.store.AddPhotograph(ctx, r.Call, r.Box, s.now(), clean)
-	})
-	return api.SetPhotograph200JSONResponse{BoxNowJSONResponse: now}, err
+	return clean, nil
 }
-
-// drawing holds back all pictures but one: decoded they are large.
-var drawing sync.Mutex
 
 // redrawn is the picture as JPEG, with nothing in it but the picture.
 func redrawn(data []byte) ([]byte, error) {

@@ -3,6 +3,7 @@ package server_test
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"image"
 	"image/color"
 	"image/jpeg"
@@ -114,8 +115,10 @@ func TestBoxesThatAreRefused(t *testing.T) {
 func TestPhotograph(t *testing.T) {
 	s := withDemo(t)
 	const at = "/api/calls/3/boxes/B1/photograph"
+	n := 0
 	put := func(data []byte) *httptest.ResponseRecorder {
-		r := httptest.NewRequestWithContext(t.Context(), "PUT", at, bytes.NewReader(data))
+		n++
+		r := httptest.NewRequestWithContext(t.Context(), "POST", fmt.Sprintf("/api/calls/3/pictures?id=pulled-%03d&phase=pulled&box=B1", n), bytes.NewReader(data))
 		r.Header.Set("Content-Type", "application/octet-stream")
 		w := httptest.NewRecorder()
 		s.handler.ServeHTTP(w, r)
@@ -132,7 +135,7 @@ func TestPhotograph(t *testing.T) {
 	tagged := append(append([]byte{0xFF, 0xD8}, position...), asJPEG.Bytes()[2:]...)
 	for _, data := range [][]byte{tagged, asPNG.Bytes()} {
 		w := put(data)
-		require.Equal(t, 200, w.Code, w.Body.String())
+		require.Equal(t, 201, w.Code, w.Body.String())
 		got := s.ask("GET", at, "")
 		require.Equal(t, 200, got.Code)
 		assert.Equal(t, "image/jpeg", got.Header().Get("Content-Type"))
@@ -144,6 +147,7 @@ func TestPhotograph(t *testing.T) {
 	assert.NotNil(t, s.box(200, "GET", "/api/calls/3/boxes/B1", "").Photograph)
 	assert.Equal(t, 422, put([]byte("no picture")).Code)
 	assert.Equal(t, 422, put(tagged[:len(tagged)/2]).Code)
+	assert.Equal(t, 422, s.ask("POST", "/api/calls/3/pictures?id=pulled-999&phase=pulled", "x").Code, "of which box?")
 }
 
 func TestHouse(t *testing.T) {

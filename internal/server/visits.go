@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"slices"
 	"time"
 
@@ -267,13 +266,9 @@ func (s *calls) PicturesOfVisit(ctx context.Context, r api.PicturesOfVisitReques
 	case now.Pictures >= mostVisitPictures:
 		return nil, badInput{fmt.Errorf("at most %d photographs: call the shop", mostVisitPictures)}
 	}
-	data, err := io.ReadAll(r.Body)
+	clean, err := photograph(r.Body)
 	if err != nil {
 		return nil, err
-	}
-	clean, err := redrawn(data)
-	if err != nil {
-		return nil, badInput{fmt.Errorf("photograph: %w", err)}
 	}
 	v, err := s.visiting(ctx, r.Token)
 	if err != nil {

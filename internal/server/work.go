@@ -421,23 +421,28 @@ func (s *calls) AddPicture(ctx context.Context, r api.AddPictureRequestObject) (
 		return nil, err
 	}
 	p := store.Picture{SentAs: r.Params.Id, Phase: r.Params.Phase, TakenAt: s.now()}
-	if !slices.Contains(job.Phases, job.Phase(p.Phase)) {
-		return nil, badInput{fmt.Errorf("phase: %q is none of %q", p.Phase, job.Phases)}
+	pulled := p.Phase == store.Pulled
+	if !pulled && !slices.Contains(job.Phases, job.Phase(p.Phase)) {
+		return nil, badInput{fmt.Errorf("phase: %q is neither %s nor any of %q", p.Phase, store.Pulled, job.Phases)}
 	}
 	if r.Params.Box != nil {
 		if p.Box = *r.Params.Box; c.Box(p.Box) == nil {
 			return nil, badInput{fmt.Errorf("box %s: not on the run", p.Box)}
 		}
 	}
-	data, err := io.ReadAll(r.Body)
+	clean, err := photograph(r.Body)
 	if err != nil {
 		return nil, err
 	}
-	clean, err := redrawn(data)
-	if err != nil {
-		return nil, badInput{fmt.Errorf("photograph: %w", err)}
+	if pulled && p.Box == "" {
+		return nil, badInput{errors.New("box: the pulled device is of which?")}
 	}
 	now, err := s.changeWork(ctx, r.Call, "photograph", func(ctx context.Context) error {
+		if pulled { // the wires pointed at on it hang on the box's record
+			if _, err := s.keepBox(ctx, r.Call, p.Box); err != nil {
+				return err
+			}
+		}
 		_, err := s.store.AddPicture(ctx, r.Call, p, clean)
 		return err
 	})
@@ -572,7 +577,7 @@ func (s *calls) pictures(ctx context.Context, v *state) ([]report.Picture, error
 			return nil, err
 		}
 		caption := p.Phase
-		if p.Phase == "pulled" {
+		if p.Phase == store.Pulled {
 			caption = "The pulled device"
 		}
 		if p.Box != "" {

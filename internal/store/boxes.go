@@ -83,11 +83,9 @@ func (s *Store) LastMade(ctx context.Context, call int64) (box string, at time.T
 	return box, at, err
 }
 
-// AddPhotograph keeps a picture of the box's pulled device.
-func (s *Store) AddPhotograph(ctx context.Context, call int64, box string, at time.Time, image []byte) error {
-	_, err := s.AddPicture(ctx, call, Picture{Box: box, Phase: "pulled", TakenAt: at}, image)
-	return err
-}
+// Pulled is the phase of a picture of a pulled device: it is the record of what
+// landed where in its box.
+const Pulled = "pulled"
 
 // Photograph is the latest picture of the box; id zero where there is none.
 func (s *Store) Photograph(ctx context.Context, call int64, box string) (id int64, image []byte, err error) {

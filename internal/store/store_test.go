@@ -234,7 +234,8 @@ func TestBoxes(t *testing.T) {
 	assert.Zero(t, id)
 	assert.Nil(t, picture)
 	for _, p := range []string{"one", "two"} {
-		require.NoError(t, s.AddPhotograph(ctx, call, "B1", noon, []byte(p)))
+		_, err := s.AddPicture(ctx, call, store.Picture{Box: "B1", Phase: store.Pulled, TakenAt: noon}, []byte(p))
+		require.NoError(t, err)
 	}
 	id, picture, err = s.Photograph(ctx, call, "B1")
 	require.NoError(t, err)
@@ -270,7 +271,8 @@ func TestJournalAndPictures(t *testing.T) {
 
 	id, err := s.AddPicture(ctx, call, store.Picture{Box: "B1", Phase: "prove", TakenAt: noon}, []byte("jpeg"))
 	require.NoError(t, err)
-	require.NoError(t, s.AddPhotograph(ctx, call, "B1", noon, []byte("pulled")))
+	_, err = s.AddPicture(ctx, call, store.Picture{Box: "B1", Phase: store.Pulled, TakenAt: noon}, []byte("pulled"))
+	require.NoError(t, err)
 	pictures, err := s.Pictures(ctx, call)
 	require.NoError(t, err)
 	require.Len(t, pictures, 2)

@@ -265,17 +265,12 @@ export function useSetSteps(call: number, box: string) {
 	);
 }
 
+/** The picture of the pulled device waits in the browser until it is acknowledged, as all that is entered does. */
 export function useSetPhotograph(call: number, box: string) {
-	return useBoxChange(call, box, (picture: Blob) =>
-		body(
-			client.PUT('/api/calls/{call}/boxes/{box}/photograph', {
-				...inBox(call, box),
-				body: picture as unknown as string,
-				bodySerializer: (blob) => blob,
-				headers: { 'Content-Type': 'application/octet-stream' },
-			}),
-		),
-	);
+	return useBoxChange(call, box, async ({ id, picture }: { id: string; picture: Blob }) => {
+		await keepAndSend({ id, call, at: Date.now(), kind: 'picture', picture, phase: 'pulled', box });
+		return body(client.GET('/api/calls/{call}/boxes/{box}', inBox(call, box)));
+	});
 }
 
 /** The box is made up as planned: the run is that from now on. */
@@ -340,8 +335,9 @@ function useWorkChange<V>(call: number, send: (what: V) => Promise<Work>) {
 		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
 		onSuccess: (now) => {
 			cache.setQueryData(['work', call], noted(`work ${call}`, now));
-			cache.invalidateQueries({ queryKey: ['call', call] });
 			cache.invalidateQueries({ queryKey: ['report', call] });
+			// It is done once the call shows it too: the next reading is taken in the state it says.
+			return cache.invalidateQueries({ queryKey: ['call', call] });
 		},
 	});
 }

@@ -431,8 +431,7 @@ export interface paths {
         };
         /** The picture of the pulled device */
         get: operations["getPhotograph"];
-        /** Keep a picture of the pulled device, JPEG or PNG; position data is not kept */
-        put: operations["setPhotograph"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -553,7 +552,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Keep a photograph taken at a phase, JPEG or PNG; position data is not kept */
+        /** Keep a photograph taken at a phase, or "pulled", of a box's pulled device; JPEG or PNG, position data is not kept */
         post: operations["addPicture"];
         delete?: never;
         options?: never;
@@ -3181,26 +3180,6 @@ export interface operations {
                     "image/jpeg": string;
                 };
             };
-            default: components["responses"]["Refused"];
-        };
-    };
-    setPhotograph: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                call: components["parameters"]["CallID"];
-                box: components["parameters"]["BoxID"];
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/octet-stream": string;
-            };
-        };
-        responses: {
-            200: components["responses"]["BoxNow"];
             default: components["responses"]["Refused"];
         };
     };

@@ -92,11 +92,7 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 				</span>
 			</header>
 			<main className="flex grow flex-col">
-				{about.data && (
-					<div className="px-4 pt-3 empty:hidden wide:px-6">
-						<SetTwice call={about.data} />
-					</div>
-				)}
+				{about.data && <SetTwice call={about.data} className="mx-4 mt-3 wide:mx-6" />}
 				<Standing opened={opened} call={call} />
 				<div className={`grid grow content-start ${wide ? '' : 'wide:grid-cols-[minmax(0,8fr)_minmax(400px,5fr)]'}`}>
 					<section className="min-w-0 px-3 pt-2 pb-3 wide:px-5" aria-label="Drawing of the box">

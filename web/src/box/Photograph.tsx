@@ -1,6 +1,7 @@
 import { useRef, useState } from 'react';
 import type { Box, LandingPlace, OpenedBox, Tap } from '../api/client';
 import { useSetPhotograph } from '../api/hooks';
+import { newID } from '../api/newID';
 import { Button, field } from '../ui/Button';
 import { PictureInput } from '../ui/PictureInput';
 import { Problem } from '../ui/Problem';
@@ -29,7 +30,7 @@ export function Photograph({ call, opened, save }: Props) {
 		if (!file) return;
 		try {
 			setFailed(null);
-			keep.mutate(await smaller(file));
+			keep.mutate({ id: newID(), picture: await smaller(file) });
 		} catch {
 			setFailed(new Error(`“${file.name}” is no picture that can be opened.`));
 		}

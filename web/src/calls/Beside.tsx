@@ -46,11 +46,14 @@ export function UndoButtons({ call }: { call: Call }) {
 }
 
 /** What two devices set differently: one is in force until somebody chooses. */
-export function SetTwice({ call }: { call: Call }) {
+export function SetTwice({ call, className = '' }: { call: Call; className?: string }) {
 	const settle = useSettle(call.id);
 	if (call.conflicts.length === 0) return null;
 	return (
-		<section aria-label="Set on two devices" className="grid gap-2 border-2 border-ink bg-sheet px-3 py-2">
+		<section
+			aria-label="Set on two devices"
+			className={`grid gap-2 border-2 border-ink bg-sheet px-3 py-2 print:hidden ${className}`}
+		>
 			<h2 className="m-0 text-base font-bold">Set on two devices, to different things</h2>
 			{call.conflicts.map((c) => (
 				<div key={c.id} className="flex flex-wrap items-center gap-x-3 gap-y-1 border-t border-rule pt-1">

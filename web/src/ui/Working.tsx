@@ -20,7 +20,10 @@ export function Working() {
 	}, [busy]);
 	if (!shown) return null;
 	return (
-		<aside aria-label="Working it out" className="pointer-events-none fixed inset-x-0 top-0 z-30 flex justify-center">
+		<aside
+			aria-label="Working it out"
+			className="pointer-events-none print:hidden fixed inset-x-0 top-0 z-30 flex justify-center"
+		>
 			<progress className="working absolute inset-x-0 top-0 h-1.5 w-full appearance-none bg-accent [&::-webkit-progress-bar]:bg-accent" />
 			<span className="mt-1.5 bg-ink px-3 py-1 text-paper">Working it out</span>
 		</aside>

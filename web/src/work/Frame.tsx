@@ -63,9 +63,7 @@ export function WorkFrame({ title, even, children }: Props) {
 			</header>
 			<Reported call={call.data} />
 			<DangerBand call={call.data} exclude={(d) => go(`/calls/${id}?at=${d.at}&tool=${d.tool ?? 'sensor'}`)} />
-			<div className="px-4 pt-3 empty:hidden wide:px-6">
-				<SetTwice call={call.data} />
-			</div>
+			<SetTwice call={call.data} className="mx-4 mt-3 wide:mx-6" />
 			<main
 				className={`grid grow content-start gap-6 px-4 py-4 wide:gap-8 wide:px-6 ${even ? 'wide:grid-cols-2' : 'wide:grid-cols-[minmax(0,3fr)_minmax(340px,2fr)]'}`}
 			>
