@@ -6,6 +6,7 @@ const launchOptions = {
 	args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
 };
 
+// A trace of every test takes a fifth of the time: TRACE=1 asks for those of failures.
 export default defineConfig({
 	outputDir: 'test-results',
 	reporter: [['list']],
@@ -14,7 +15,7 @@ export default defineConfig({
 	workers: 2,
 	fullyParallel: true,
 	forbidOnly: true,
-	use: { launchOptions, viewport: { width: 1280, height: 800 }, trace: 'retain-on-failure' },
+	use: { launchOptions, viewport: { width: 1280, height: 800 }, trace: process.env.TRACE ? 'retain-on-failure' : 'off' },
 	projects: [
 		{ name: 'tests', testDir: 'tests' },
 		{ name: 'shots', testDir: 'shots', fullyParallel: false },

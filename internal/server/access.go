@@ -105,7 +105,7 @@ func (a *access) check(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		c.Response().Header().Set("Cache-Control", "no-store")
 		by := caller{device: r.Header.Get("Elvat-Device")}
-		if len(by.device) > 64 || strings.ContainsFunc(by.device, func(r rune) bool { return r <= ' ' || r > '~' }) {
+		if by.device == store.Customer || len(by.device) > 64 || strings.ContainsFunc(by.device, func(r rune) bool { return r <= ' ' || r > '~' }) {
 			by.device = ""
 		}
 		by.seen, _ = strconv.ParseInt(r.Header.Get("Elvat-Seen"), 10, 64) // anything else is: not said
