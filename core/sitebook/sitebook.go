@@ -78,6 +78,41 @@ func History(calls []Call, device, box string) []Line {
 	return lines
 }
 
+// A LastRead is what was read last of one half, and on which call.
+type LastRead struct {
+	Device string       `json:"device"`
+	Half   circuit.Half `json:"half"`
+	Delta  tester.Delta `json:"delta"`
+	Call   int64        `json:"call"`
+	At     time.Time    `json:"at"`
+}
+
+// Last is what the calls read last of each half that the run still has: as left,
+// or as found where nothing was done.
+func Last(c *circuit.Circuit, calls []Call) []LastRead {
+	all := []LastRead{}
+	for i := range c.Boxes {
+		for _, v := range c.Boxes[i].Devices {
+			latest := map[circuit.Half]Line{}
+			for _, l := range History(calls, v.ID, c.Boxes[i].ID) {
+				latest[l.Half] = l
+			}
+			for _, half := range circuit.Halves {
+				l, ok := latest[half]
+				if !ok {
+					continue
+				}
+				d := l.Left
+				if d == nil {
+					d = l.Found
+				}
+				all = append(all, LastRead{v.ID, half, *d, l.Call, l.At})
+			}
+		}
+	}
+	return all
+}
+
 // A Guard is a GFCI in the register.
 type Guard struct {
 	Device      string // or "panel"

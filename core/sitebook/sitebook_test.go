@@ -50,6 +50,10 @@ func TestHistory(t *testing.T) {
 	assert.Equal(t, tester.SideLine, lines[1].Left.HotNeutral)
 	assert.Equal(t, "made up anew", lines[1].Done)
 	assert.Empty(t, History(calls, "R9", "B9"))
+
+	last := Last(run(t), calls)
+	require.Len(t, last, 1, "the halves that were read, of devices that are on the run")
+	assert.Equal(t, LastRead{"R2", circuit.Top, *lines[1].Left, 2, day(30)}, last[0], "as left, on the later call")
 }
 
 // TestRegister: the last test counts, a new device was never tested, and the next

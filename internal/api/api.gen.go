@@ -808,13 +808,7 @@ type PanelBook struct {
 }
 
 // Past defines model for Past.
-type Past struct {
-	At     time.Time `json:"at"`
-	Call   int64     `json:"call"`
-	Delta  Delta     `json:"delta"`
-	Device string    `json:"device"`
-	Half   Half      `json:"half"`
-}
+type Past = sitebook.LastRead
 
 // Person defines model for Person.
 type Person struct {

@@ -52,6 +52,7 @@ type access struct {
 	required bool // whoever comes has to sign in
 	routes   map[string]job.Access
 
+	trying sync.Mutex // one passphrase is tried at a time
 	mu     sync.Mutex
 	limits map[string]*rate.Limiter // of sign-ins, by address
 }
@@ -178,40 +179,47 @@ func (a *access) slow(r *http.Request) bool {
 	return !l.AllowN(a.now(), 1)
 }
 
-// signIn starts a session and returns its cookie.
-func (a *access) signIn(ctx context.Context, name, passphrase string) (store.Person, string, error) {
+// verify is the person whose name and passphrase these are. One is tried at a
+// time: many sent at once would otherwise all be let through before the first
+// has failed.
+func (a *access) verify(ctx context.Context, name, passphrase string) (store.Person, error) {
 	r, _ := ctx.Value(requestKey{}).(*http.Request)
 	name = strings.TrimSpace(name)
 	if len(name) > 200 || len(passphrase) > 4*mostPassphrase {
-		return store.Person{}, "", errWrong
+		return store.Person{}, errWrong
 	}
 	if a.slow(r) {
-		return store.Person{}, "", errTooMany
+		return store.Person{}, errTooMany
 	}
+	a.trying.Lock()
+	defer a.trying.Unlock()
 	now := a.now()
 	failures, err := a.store.Failures(ctx, name, now.Add(-failuresWithin))
 	if err != nil {
-		return store.Person{}, "", err
+		return store.Person{}, err
 	}
 	if failures >= mostFailures {
-		return store.Person{}, "", errTooMany
+		return store.Person{}, errTooMany
 	}
 	p, err := a.store.PersonNamed(ctx, name)
 	known := err == nil && !p.Withdrawn
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
-		return p, "", err
+		return p, err
 	}
 	hash := nobody
 	if known {
 		hash = p.Passphrase
 	}
 	if !matches(passphrase, hash) || !known {
-		if err := a.store.Failed(ctx, name, now, now.Add(-24*time.Hour)); err != nil {
-			return p, "", err
-		}
-		return store.Person{}, "", errWrong
+		return store.Person{}, errors.Join(errWrong, a.store.Failed(ctx, name, now, now.Add(-24*time.Hour)))
 	}
-	if err := a.store.ClearFailures(ctx, name); err != nil {
+	return p, a.store.ClearFailures(ctx, name)
+}
+
+// signIn starts a session and returns its cookie.
+func (a *access) signIn(ctx context.Context, name, passphrase string) (store.Person, string, error) {
+	p, err := a.verify(ctx, name, passphrase)
+	if err != nil {
 		return p, "", err
 	}
 	cookie, err := a.session(ctx, p.ID)
@@ -282,15 +290,12 @@ func (s *calls) ChangePassphrase(ctx context.Context, r api.ChangePassphraseRequ
 	if by.person == "" {
 		return nil, badInput{errors.New("nobody is signed in here")}
 	}
-	if s.access.slow(ctx.Value(requestKey{}).(*http.Request)) {
-		return nil, errTooMany
+	p, err := s.access.verify(ctx, by.person, r.Body.Old)
+	if errors.Is(err, errWrong) {
+		return nil, badInput{errors.New("old: that is not your passphrase")}
 	}
-	p, err := s.store.PersonNamed(ctx, by.person)
 	if err != nil {
 		return nil, err
-	}
-	if !matches(r.Body.Old, p.Passphrase) {
-		return nil, badInput{errors.New("old: that is not your passphrase")}
 	}
 	if err := CheckPassphrase(r.Body.New, p.Name); err != nil {
 		return nil, badInput{err}

@@ -15,6 +15,8 @@ import (
 	"path/filepath"
 	"runtime"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"testing/fstest"
 	"time"
@@ -176,6 +178,27 @@ func TestGuessing(t *testing.T) {
 	assert.Equal(t, wrong.Code, unknown.Code)
 	for _, row := range [][2]string{{"", ""}, {strings.Repeat("n", 5000), "x"}, {"The office", strings.Repeat("x", 1<<20)}, {"The office' OR 1=1 --", passphrase}, {"\x00", "\x00"}} {
 		assert.Equal(t, 401, o.signIn("10.5.0.1:9", row[0], row[1]).Code)
+	}
+}
+
+// TestGuessingAtOnce: many guesses sent at the same moment get no further than
+// one after the other, nor do those of one's own passphrase when it is changed.
+func TestGuessingAtOnce(t *testing.T) {
+	o := newOffice(t)
+	var all sync.WaitGroup
+	var tried atomic.Int32
+	for i := range 60 {
+		all.Go(func() {
+			if o.signIn(fmt.Sprintf("10.6.0.%d:9", i), "The helper", fmt.Sprintf("guess number %d", i)).Code == 401 {
+				tried.Add(1)
+			}
+		})
+	}
+	all.Wait()
+	assert.LessOrEqual(t, tried.Load(), int32(5))
+	for i := range 8 {
+		body := fmt.Sprintf(`{ "old": "guess number %d", "new": "weir lantern marten end" }`, i)
+		assert.Equal(t, map[bool]int{true: 422, false: 429}[i < 5], o.ask(job.Office, "PUT", "/api/session/passphrase", body).Code)
 	}
 }
 

@@ -50,7 +50,7 @@ func (s *calls) act(ctx context.Context, call int64, what string, do func(contex
 	if err := s.store.Do(ctx, s.action(ctx, call, what), do); err != nil {
 		return err
 	}
-	s.freshener.ask(call)
+	s.freshener.ask()
 	return nil
 }
 
@@ -391,7 +391,7 @@ func (s *calls) goBack(ctx context.Context, call int64, way func(context.Context
 	if err := way(ctx, s.action(ctx, call, "")); err != nil {
 		return api.CallNowJSONResponse{}, err
 	}
-	s.freshener.ask(call)
+	s.freshener.ask()
 	return s.callNow(ctx, call)
 }
 

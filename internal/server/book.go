@@ -64,7 +64,7 @@ func (s *calls) CreateCall(ctx context.Context, r api.CreateCallRequestObject) (
 	if err != nil {
 		return nil, err
 	}
-	s.freshener.ask(id)
+	s.freshener.ask()
 	now, err := s.callNow(ctx, id)
 	return api.CreateCall201JSONResponse(now), err
 }

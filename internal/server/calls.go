@@ -14,6 +14,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/job"
 	"elvat/core/merge"
+	"elvat/core/sitebook"
 	"elvat/core/tester"
 	"elvat/core/wire"
 	"elvat/internal/api"
@@ -104,7 +105,7 @@ func (s *calls) whole(ctx context.Context, v *state) (api.Call, error) {
 	if err != nil {
 		return now, err
 	}
-	now.Past = lastRead(v.circuit, past)
+	now.Past = sitebook.Last(v.circuit, past)
 	now.Answers = []api.Answered{}
 	for i := range v.answers {
 		now.Answers = append(now.Answers, api.Answered{At: v.said[i], Words: v.answers[i].Words(v.labelOf, nil)})

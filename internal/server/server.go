@@ -102,7 +102,7 @@ func New(c Config) (*Server, error) {
 	ctx, stop := context.WithCancel(context.Background())
 	s := &Server{Handler: e, calls: calls, stop: stop}
 	calls.freshener.run(calls, c.Log)
-	calls.freshener.ask(0)
+	calls.freshener.ask()
 	if c.Backups.Every > 0 {
 		s.done.Go(func() { c.Backups.keepMaking(ctx, c.Store, c.Log, c.Now) })
 	}

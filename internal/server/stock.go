@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"elvat/core/makeup"
@@ -21,18 +22,12 @@ func (s *calls) supplies(ctx context.Context, v *state, now *api.Call) error {
 	if err != nil {
 		return err
 	}
-	now.Vans = []string{}
+	now.Vans = vans(stock)
 	have := map[string]float64{}
 	for _, h := range stock {
-		if len(now.Vans) == 0 || now.Vans[len(now.Vans)-1] != h.Van {
-			now.Vans = append(now.Vans, h.Van)
-		}
 		if h.Van == now.Vans[0] {
 			have[h.Item] += h.Count
 		}
-	}
-	if len(now.Vans) == 0 {
-		now.Vans = []string{firstVan}
 	}
 	now.Picks = []supply.Pick{}
 	if !v.facts.HandedOver {
@@ -41,6 +36,20 @@ func (s *calls) supplies(ctx context.Context, v *state, now *api.Call) error {
 	used, err := s.store.Used(ctx, v.call.ID)
 	now.Used = haves(used)
 	return err
+}
+
+// vans are those that carry anything, in their order; the first where none does.
+func vans(stock []store.Have) []string {
+	all := []string{}
+	for _, h := range stock {
+		if !slices.Contains(all, h.Van) {
+			all = append(all, h.Van)
+		}
+	}
+	if len(all) == 0 {
+		all = []string{firstVan}
+	}
+	return all
 }
 
 func haves(kept []store.Have) []api.Have {
@@ -53,14 +62,11 @@ func haves(kept []store.Have) []api.Have {
 
 // takeFromVan keeps what a make-up used up.
 func (s *calls) takeFromVan(ctx context.Context, call int64, box, id string, materials []makeup.Material) error {
-	van := firstVan
 	stock, err := s.store.Stock(ctx, "")
 	if err != nil {
 		return err
 	}
-	if len(stock) > 0 {
-		van = stock[0].Van
-	}
+	van := vans(stock)[0]
 	for i, m := range materials {
 		move := store.Move{ID: fmt.Sprintf("%s-%d", id, i), Call: call, Box: box, Van: van, Item: m.Item, Unit: m.Unit, Count: -m.Count, At: s.now()}
 		if err := s.store.AddMove(ctx, move); err != nil {

@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"log/slog"
 	"runtime/debug"
@@ -10,7 +11,6 @@ import (
 	"sync"
 	"time"
 
-	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/makeup"
 	"elvat/core/sitebook"
@@ -73,9 +73,9 @@ func newFreshener() *freshener {
 	return &freshener{wake: make(chan struct{}, 1), stop: make(chan struct{})}
 }
 
-// ask has the summary of a call worked out soon. The store knows which: what is
-// asked for is not lost with the process.
-func (f *freshener) ask(int64) {
+// ask has the summaries of changed calls worked out soon. The store knows which
+// they are: nothing of it is lost with the process.
+func (f *freshener) ask() {
 	select {
 	case f.wake <- struct{}{}:
 	default: // it is awake
@@ -120,12 +120,13 @@ func (s *calls) freshen(ctx context.Context, wait bool) error {
 	if stale, err = s.store.Stale(ctx); err != nil {
 		return err
 	}
+	var failed error // one that cannot be read keeps no other from being summed up
 	for _, id := range stale {
 		if err := s.refresh(ctx, id); err != nil {
-			return fmt.Errorf("call %d: %w", id, err)
+			failed = errors.Join(failed, fmt.Errorf("call %d: %w", id, err))
 		}
 	}
-	return nil
+	return failed
 }
 
 // refresh works out a call's summary and keeps it.
@@ -291,30 +292,6 @@ func summaries(lines []store.CallLine) ([]api.CallSummary, error) {
 		}
 	}
 	return list, nil
-}
-
-// lastRead is what earlier calls on the run read last of each half, and on which.
-func lastRead(c *circuit.Circuit, past []sitebook.Call) []api.Past {
-	all := []api.Past{}
-	for i := range c.Boxes {
-		for _, v := range c.Boxes[i].Devices {
-			lines := sitebook.History(past, v.ID, c.Boxes[i].ID)
-			for _, half := range circuit.Halves {
-				for _, l := range slices.Backward(lines) {
-					if l.Half != half {
-						continue
-					}
-					d := l.Left
-					if d == nil {
-						d = l.Found
-					}
-					all = append(all, api.Past{Device: v.ID, Half: api.Half(half), Delta: *d, Call: l.Call, At: l.At})
-					break
-				}
-			}
-		}
-	}
-	return all
 }
 
 // labelOf is what people call the box of a device, or a box.
