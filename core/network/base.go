@@ -1,21 +1,24 @@
 package network
 
-import "math"
+import (
+	"math"
+	"sync/atomic"
+)
 
 // kclScale weighs the current balances against the branch equations, so that
 // a pivot is taken from a balance (exact ones) rather than from a small
 // resistance: that is what keeps the tiny currents of floating conductors exact.
 const kclScale = 1e3
 
-// A Base is a network solved once, from which Cases are answered. It is not
-// safe for concurrent use: it computes the response to each port when first asked.
+// A Base is a network solved once, from which Cases are answered. It computes
+// the response to each port when first asked; Cases of one Base may be used at
+// the same time.
 type Base struct {
 	net      *Network
 	lu       *factors
 	at       []complex128 // the solution: node voltages, then branch currents
-	byNode   [][]complex128
-	byBranch [][]complex128
-	work     []complex128
+	byNode   []atomic.Pointer[[]complex128]
+	byBranch []atomic.Pointer[[]complex128]
 }
 
 // Prepare factors the network and solves it as it is.
@@ -43,8 +46,8 @@ func Prepare(net *Network) (*Base, error) {
 		add(s.B, s.A, -y)
 	}
 	b := &Base{
-		net: net, at: make([]complex128, size), work: make([]complex128, size),
-		byNode: make([][]complex128, n), byBranch: make([][]complex128, len(net.Branches)),
+		net: net, at: make([]complex128, size),
+		byNode: make([]atomic.Pointer[[]complex128], n), byBranch: make([]atomic.Pointer[[]complex128], len(net.Branches)),
 	}
 	for i, br := range net.Branches {
 		current := Node(n + i)
@@ -58,33 +61,35 @@ func Prepare(net *Network) (*Base, error) {
 	if b.lu, err = factor(rows); err != nil {
 		return nil, err
 	}
+	work := make([]complex128, size)
 	for i, br := range net.Branches {
-		b.work[n+i] = -br.EMF
+		work[n+i] = -br.EMF
 	}
-	b.lu.solve(b.work, b.at)
+	b.lu.solve(work, b.at)
 	return b, nil
 }
 
 // fromNode is the response of the whole network to one ampere into the node.
 func (b *Base) fromNode(a Node) []complex128 {
-	if b.byNode[a] == nil {
-		b.byNode[a] = b.respond(int(a), kclScale)
+	if x := b.byNode[a].Load(); x != nil {
+		return *x
 	}
-	return b.byNode[a]
+	return b.respond(&b.byNode[a], int(a), kclScale)
 }
 
 // fromBranch is the response of the whole network to one volt in the branch.
 func (b *Base) fromBranch(i int) []complex128 {
-	if b.byBranch[i] == nil {
-		b.byBranch[i] = b.respond(b.net.Nodes+i, -1)
+	if x := b.byBranch[i].Load(); x != nil {
+		return *x
 	}
-	return b.byBranch[i]
+	return b.respond(&b.byBranch[i], b.net.Nodes+i, -1)
 }
 
-func (b *Base) respond(row int, v complex128) []complex128 {
-	x := make([]complex128, len(b.at))
-	clear(b.work)
-	b.work[row] = v
-	b.lu.solve(b.work, x)
+// respond keeps the response; two that work it out at once find the same.
+func (b *Base) respond(keep *atomic.Pointer[[]complex128], row int, v complex128) []complex128 {
+	x, work := make([]complex128, len(b.at)), make([]complex128, len(b.at))
+	work[row] = v
+	b.lu.solve(work, x)
+	keep.Store(&x)
 	return x
 }

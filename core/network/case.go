@@ -14,9 +14,13 @@ type Case struct {
 	base  *Base
 	ports []port
 	x     []complex128 // strength of each port's source
-	m     []complex128 // the small system, row by row
-	dead  bool         // sources off: only Impedance is meant
+	m     []complex128 // the small system, row by row, factored
+	pivot []int        // rows exchanged at each step
+	level []complex128 // what each row was multiplied by
+	ready bool         // m is factored for these ports
+	live  bool         // and x is for the sources of the network
 	keep  []port       // put aside while another question is asked
+	reach []complex128 // scratch of Impedances
 }
 
 type port struct {
@@ -30,16 +34,21 @@ type port struct {
 func (b *Base) NewCase() *Case { return &Case{base: b} }
 
 // Reset takes every change back.
-func (c *Case) Reset() { c.ports = c.ports[:0] }
+func (c *Case) Reset() { c.ports, c.ready = c.ports[:0], false }
 
 // Mark is the present number of changes, for Truncate.
 func (c *Case) Mark() int { return len(c.ports) }
 
 // Truncate takes back the changes made since the mark.
-func (c *Case) Truncate(mark int) { c.ports = c.ports[:mark] }
+func (c *Case) Truncate(mark int) {
+	if mark != len(c.ports) {
+		c.ports, c.ready = c.ports[:mark], false
+	}
+}
 
 // Open interrupts the branch.
 func (c *Case) Open(branch int) {
+	c.ready = false
 	for i := range c.ports {
 		if c.ports[i].branch == branch {
 			c.ports[i].open = true
@@ -51,6 +60,7 @@ func (c *Case) Open(branch int) {
 
 // AddOhms puts a resistance in series with the branch.
 func (c *Case) AddOhms(branch int, ohms float64) {
+	c.ready = false
 	for i := range c.ports {
 		if c.ports[i].branch == branch {
 			c.ports[i].ohms += ohms
@@ -62,6 +72,7 @@ func (c *Case) AddOhms(branch int, ohms float64) {
 
 // Connect puts a resistance between two nodes.
 func (c *Case) Connect(a, b Node, ohms float64) {
+	c.ready = false
 	c.ports = append(c.ports, port{branch: -1, a: a, b: b, ohms: ohms})
 }
 
@@ -98,25 +109,30 @@ func (c *Case) transfer(p, q *port) complex128 {
 
 // Solve finds the strength of the ports' sources.
 func (c *Case) Solve() {
+	if c.ready && c.live {
+		return
+	}
 	c.x = c.x[:0]
 	for i := range c.ports {
-		var seen complex128
-		if !c.dead {
-			seen = c.response(&c.ports[i], c.base.at)
-		}
-		c.x = append(c.x, -seen)
+		c.x = append(c.x, -c.response(&c.ports[i], c.base.at))
 	}
-	c.eliminate()
+	c.factor()
+	c.substitute()
+	c.live = true
 }
 
-// eliminate solves the small system for the right-hand side in c.x, given as
-// minus what each port sees without any of them.
-func (c *Case) eliminate() {
+// factor makes the small system of the ports and factors it, LU with partial
+// pivoting, so that each further right-hand side costs a substitution only.
+func (c *Case) factor() {
+	if c.ready {
+		return
+	}
 	n := len(c.ports)
 	if cap(c.m) < n*n {
 		c.m = make([]complex128, n*n)
 	}
 	m := c.m[:n*n]
+	c.pivot, c.level = c.pivot[:0], c.level[:0]
 	for i := range n {
 		p := &c.ports[i]
 		// An open branch: no current. A resistive one: its source is minus
@@ -145,7 +161,7 @@ func (c *Case) eliminate() {
 		for j := range n {
 			m[i*n+j] *= level
 		}
-		c.x[i] *= scale * level
+		c.level = append(c.level, scale*level)
 	}
 	for k := range n {
 		best := k
@@ -154,21 +170,41 @@ func (c *Case) eliminate() {
 				best = i
 			}
 		}
+		c.pivot = append(c.pivot, best)
 		if best != k {
-			for j := k; j < n; j++ {
+			for j := range n {
 				m[k*n+j], m[best*n+j] = m[best*n+j], m[k*n+j]
 			}
-			c.x[k], c.x[best] = c.x[best], c.x[k]
 		}
 		for i := k + 1; i < n; i++ {
-			f := m[i*n+k] / m[k*n+k]
-			if f == 0 {
+			if m[i*n+k] == 0 {
 				continue
 			}
+			f := m[i*n+k] / m[k*n+k]
+			m[i*n+k] = f
 			for j := k + 1; j < n; j++ {
 				m[i*n+j] -= f * m[k*n+j]
 			}
-			c.x[i] -= f * c.x[k]
+		}
+	}
+	c.ready = true
+}
+
+// substitute solves the factored system for the right-hand side in c.x, given
+// as minus what each port sees without any of them.
+func (c *Case) substitute() {
+	n, m := len(c.ports), c.m
+	for i := range n {
+		c.x[i] *= c.level[i]
+	}
+	for k, best := range c.pivot {
+		c.x[k], c.x[best] = c.x[best], c.x[k]
+	}
+	for k := range n {
+		for i := k + 1; i < n; i++ {
+			if f := m[i*n+k]; f != 0 {
+				c.x[i] -= f * c.x[k]
+			}
 		}
 	}
 	for i := n - 1; i >= 0; i-- {
@@ -194,10 +230,7 @@ func abs1(v complex128) float64 {
 
 // seen is what a port would see in the solved case.
 func (c *Case) seen(p *port) complex128 {
-	var v complex128
-	if !c.dead {
-		v = c.response(p, c.base.at)
-	}
+	v := c.response(p, c.base.at)
 	for j := range c.ports {
 		v += c.transfer(p, &c.ports[j]) * c.x[j]
 	}
@@ -228,34 +261,51 @@ func (c *Case) Current(branch int) complex128 {
 // solved for that question, so Solve again before asking for voltages.
 func (c *Case) Impedance(a, b Node) complex128 {
 	probe := port{branch: -1, a: a, b: b}
-	c.dead = true
+	c.unit(&probe)
+	z := c.transfer(&probe, &probe)
+	for j := range c.ports {
+		z += c.transfer(&probe, &c.ports[j]) * c.x[j]
+	}
+	return z
+}
+
+// unit solves for a unit source at the probe alone, all others dead.
+func (c *Case) unit(probe *port) {
+	c.live = false
 	c.x = c.x[:0]
 	for i := range c.ports {
-		c.x = append(c.x, -c.transfer(&c.ports[i], &probe))
+		c.x = append(c.x, -c.transfer(&c.ports[i], probe))
 	}
-	c.eliminate()
-	z := c.transfer(&probe, &probe) + c.seen(&probe)
-	c.dead = false
-	return z
+	c.factor()
+	c.substitute()
 }
 
 // Impedances fills z with what a unit current into each of the nodes, out at
 // earth, does at each of them, all sources dead: a Thevenin equivalent seen from
 // several nodes at once, with which any small load on them is worked out
-// without solving again. It leaves the case solved for that question.
+// without solving again. It leaves the case solved for that question. The
+// small system is factored once for all of them (Sherman-Morrison-Woodbury).
 func (c *Case) Impedances(nodes []Node, z [][]complex128) {
-	c.dead = true
-	for j, from := range nodes {
-		probe := port{branch: -1, a: from, b: Earth}
-		c.x = c.x[:0]
-		for i := range c.ports {
-			c.x = append(c.x, -c.transfer(&c.ports[i], &probe))
-		}
-		c.eliminate()
-		for i, at := range nodes {
-			p := port{branch: -1, a: at, b: Earth}
-			z[i][j] = c.transfer(&p, &probe) + c.seen(&p)
+	n := len(c.ports)
+	if cap(c.reach) < n*len(nodes) {
+		c.reach = make([]complex128, n*len(nodes))
+	}
+	reach := c.reach[:n*len(nodes)] // by node, then port: what the node sees of it
+	for i, at := range nodes {
+		p := port{branch: -1, a: at, b: Earth}
+		for j := range c.ports {
+			reach[i*n+j] = c.transfer(&p, &c.ports[j])
 		}
 	}
-	c.dead = false
+	for j, from := range nodes {
+		probe := port{branch: -1, a: from, b: Earth}
+		c.unit(&probe)
+		for i, at := range nodes {
+			v := c.transfer(&port{branch: -1, a: at, b: Earth}, &probe)
+			for k := range n {
+				v += reach[i*n+k] * c.x[k]
+			}
+			z[i][j] = v
+		}
+	}
 }

@@ -41,7 +41,10 @@ func NewModel(c *circuit.Circuit, k Constants) (*Model, error) {
 
 // A Variation is what a set of faults changes in the healthy network.
 type Variation struct {
-	Faults  []circuit.Fault
+	Faults []circuit.Fault
+	// Again works the same out on another model, where more than the faults was
+	// changed; nil where Vary does.
+	Again   func(*Model) (*Variation, error)
 	Opened  []int // branches
 	Loose   []Loose
 	Bridged []Bridged
@@ -217,7 +220,7 @@ func (m *Model) groundedNeutral(c *Case, g *circuit.Guard) bool {
 	c.keep = append(c.keep[:0], c.ports...)
 	m.openJoints(c, g.Poles)
 	z := c.Impedance(Node(g.LoadNeutral), Node(g.LineNeutral))
-	c.ports = append(c.ports[:0], c.keep...)
+	c.ports, c.ready = append(c.ports[:0], c.keep...), false
 	c.Solve()
 	return cmplx.Abs(z) < m.Constants.GFCIGroundedNeutralOhm
 }

@@ -3,6 +3,7 @@ package tester
 import (
 	"fmt"
 	"math"
+	"math/cmplx"
 	"slices"
 
 	"elvat/core/circuit"
@@ -67,6 +68,11 @@ func NewBench(c *circuit.Circuit) (*Bench, error) {
 	}
 	id, _ := model.Wired.Find("panel.ground")
 	return &Bench{Model: model, Constants: Default, known: network.Node(id), fault: model.Base.NewCase()}, nil
+}
+
+// Fork is a bench of the same circuit that can be used at the same time.
+func (b *Bench) Fork() *Bench {
+	return &Bench{Model: b.Model, Constants: b.Constants, known: b.known, fault: b.Model.Base.NewCase()}
 }
 
 // A Condition is the circuit with certain faults, after everything has tripped
@@ -322,4 +328,69 @@ func (c *Condition) goesOn(o circuit.Outlet, tool Tool) bool {
 	default:
 		return slices.Contains(AtOutlets, tool)
 	}
+}
+
+// OppositeLeg reports whether the outlet is fed from the second leg of the
+// service, in a circuit where nothing is wrong.
+func (c *Condition) OppositeLeg(o circuit.Outlet) bool {
+	c.off()
+	return real(c.solver.Voltage(node(o.Hot), node(o.Neutral))) < 0
+}
+
+// Foresee is what putting the tester on the outlet trips, and the most current,
+// in amperes, that it leaves to flow through a person from a yoke or a metal box
+// to earth. JustHotNeutral: a meter is put on that pair only.
+func (c *Condition) Foresee(o circuit.Outlet, tool Tool, mode Mode, justHotNeutral bool) (tripped []string, amps float64) {
+	h, n, g, k := node(o.Hot), node(o.Neutral), node(o.Ground), c.bench.Constants
+	put := func(do func(*network.Case)) {
+		c.on(do)
+		amps = max(amps, c.touchAmps())
+		c.solver.Solve()
+		for _, name := range c.trips() {
+			if !slices.Contains(tripped, name) {
+				tripped = append(tripped, name)
+			}
+		}
+	}
+	switch tool {
+	case "": // as it is without a tester
+		put(func(*network.Case) {})
+	case Plug, Analyzer:
+		put(func(s *network.Case) { c.lampsOn(s, o) })
+	case PlugButton:
+		put(func(s *network.Case) { c.lampsOn(s, o); s.Connect(h, g, k.ButtonOhms) })
+	case DeviceButton:
+		tripped = c.DeviceButton(o.Device)
+	case Lamp:
+		put(func(s *network.Case) { s.Connect(h, n, k.LampOhms) })
+	case Meter:
+		put(func(s *network.Case) { s.Connect(h, n, c.bench.modeOhms(mode)) })
+		if !justHotNeutral && o.HasGround {
+			put(func(s *network.Case) { s.Connect(h, g, c.bench.modeOhms(mode)) })
+			put(func(s *network.Case) { s.Connect(n, g, c.bench.modeOhms(mode)) })
+		}
+	}
+	return tripped, amps
+}
+
+// touchAmps is the most that flows through a body from a yoke or a metal box to
+// earth, one at a time, with whatever is on now.
+func (c *Condition) touchAmps() float64 {
+	most := 0.0
+	w := c.bench.Model.Wired
+	for _, o := range w.Outlets {
+		if o.Half != circuit.Top {
+			continue
+		}
+		at := []network.Node{node(o.Yoke)}
+		c.solver.Solve()
+		v := c.solver.Volts(at[0], network.Earth)
+		if v < 0.4 { // too little for half a milliampere through a body
+			continue
+		}
+		var row [1]complex128
+		c.solver.Impedances(at, [][]complex128{row[:]})
+		most = max(most, v/cmplx.Abs(row[0]+bodyOhms))
+	}
+	return most
 }

@@ -58,3 +58,15 @@ func (c *Condition) DeviceButton(device string) []string {
 	}
 	return []string{}
 }
+
+// Powered reports whether a GFCI's electronics have the voltage they need to
+// trip, and to be reset.
+func (c *Condition) Powered(device string) bool {
+	c.off()
+	for i := range c.bench.Model.Wired.Guards {
+		if g := &c.bench.Model.Wired.Guards[i]; g.Name == device {
+			return c.solver.Volts(node(g.LineHot), node(g.LineNeutral)) >= c.bench.Model.Constants.GFCISupplyVolts
+		}
+	}
+	return true
+}

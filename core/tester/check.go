@@ -25,6 +25,18 @@ var takes = map[Tool]struct{ outlet, point, between bool }{
 // Check fills in what is understood (top half, high-z) and reports what the
 // circuit cannot have shown: a device that is not there, a value that is none.
 func (r *Reading) Check(c *circuit.Circuit) error {
+	if r.Skipped {
+		return r.checkSkipped(c)
+	}
+	switch r.Tool {
+	case Act:
+		return r.checkAct(c)
+	case Hint:
+		return r.checkHint(c)
+	}
+	if r.Act != "" || r.Held != nil || r.CameBack != nil || r.Watts != nil || r.Hint != "" || r.Yes != nil || r.Found != nil && r.Found.Names != nil && r.Tool != Eyes {
+		return fmt.Errorf("%s: %s: act, held, cameBack, watts, hint and yes are no tester's", r.place(), r.Tool)
+	}
 	if r.Tool == Eyes || r.Tool == Fixed {
 		return r.checkLooked(c)
 	}
@@ -83,6 +95,7 @@ func (r *Reading) checkLooked(c *circuit.Circuit) error {
 		case r.Faults != nil:
 			return fmt.Errorf("eyes: what was found is called found")
 		}
+		r.Found.Names = nil // an empty list is nothing found
 		faults = r.Found.Faults
 	} else if r.Site != "" || r.Found != nil || len(faults) == 0 {
 		return fmt.Errorf("fixed: wants faults, and nothing else")

@@ -60,6 +60,9 @@ func (k Constants) Side(volts float64) Side {
 // Delta is the reading as drawn.
 func (r *Reading) Delta(k Constants) Delta {
 	var d Delta
+	if r.Skipped {
+		return d
+	}
 	sides := [3]*Side{&d.HotNeutral, &d.HotGround, &d.NeutralGround}
 	switch r.Tool {
 	case Plug:
@@ -153,6 +156,9 @@ const pinVolts = 50
 // in there, could be live. Lamps cannot tell which of neutral and ground is the
 // live one when the lamp between them is lit.
 func (r *Reading) GroundPin(k Constants) GroundPin {
+	if r.Skipped {
+		return PinNotShown
+	}
 	switch r.Tool {
 	case Plug:
 		if r.Lamps.NeutralGround == IsLit {

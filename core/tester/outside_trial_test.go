@@ -102,3 +102,32 @@ func TestTrialAgainstNgspice(t *testing.T) {
 	report.Write(&out)
 	t.Logf("readings from ngspice\n%s", out.String())
 }
+
+// TestRoughTrialAgainstNgspice: of cases in which belief and truth differ, every
+// tenth takes its readings from ngspice as far as it is put on slots (a button
+// and a load tester are the product's own); all come to their end.
+func TestRoughTrialAgainstNgspice(t *testing.T) {
+	outside := fromNgspice(t)
+	asked := 0
+	source := func(c *circuit.Circuit, o circuit.Outlet, tool tester.Tool, mode tester.Mode, between *[2]string) (tester.Reading, error) {
+		switch tool {
+		case tester.PlugButton, tester.DeviceButton, tester.Analyzer:
+			return trial.Simulated(c, o, tool, mode, between)
+		}
+		asked++
+		got, err := outside(c, o, tool, mode, between)
+		require.NoError(t, err)
+		own, err := trial.Simulated(c, o, tool, mode, between)
+		require.NoError(t, err)
+		assert.Equal(t, own.Lamps, got.Lamps)
+		assert.Equal(t, own.Slots, got.Slots)
+		assert.Equal(t, own.Glow, got.Glow)
+		return got, nil
+	}
+	r, err := trial.RunRough(20, 7, 2, source, func(int) {})
+	require.NoError(t, err)
+	assert.Greater(t, asked, 4)
+	assert.GreaterOrEqual(t, r.Solved, r.Cases-1)
+	assert.Less(t, r.Minutes, r.Walk)
+	t.Logf("%d readings from ngspice", asked)
+}

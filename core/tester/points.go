@@ -92,7 +92,11 @@ func (b *Bench) varied(of *network.Variation) (*network.Variation, error) {
 	if v := b.twins[of]; v != nil {
 		return v, nil
 	}
-	v, err := b.Model.Vary(of.Faults)
+	again := of.Again
+	if again == nil {
+		again = func(m *network.Model) (*network.Variation, error) { return m.Vary(of.Faults) }
+	}
+	v, err := again(b.Model)
 	if err != nil {
 		return nil, err
 	}

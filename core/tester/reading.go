@@ -182,19 +182,39 @@ func (r *Reads) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 	return nil
 }
 
-// Found is what eyes found in a box: nothing, or faults.
-type Found struct{ Faults []circuit.Fault }
+// Found is what eyes found in a box: nothing, or faults; or the names of the
+// GFCIs that had tripped when all were reset.
+type Found struct {
+	Faults []circuit.Fault
+	Names  []string // not nil where it is about GFCIs
+}
 
-// MarshalJSON writes the faults, or false.
+// MarshalJSON writes the faults, or false; or the names.
 func (f Found) MarshalJSON() ([]byte, error) {
+	if f.Names != nil {
+		return json.Marshal(f.Names)
+	}
 	if len(f.Faults) == 0 {
 		return []byte("false"), nil
 	}
 	return json.Marshal(f.Faults)
 }
 
-// UnmarshalJSONFrom reads false or a list of faults.
+// UnmarshalJSONFrom reads false, a list of faults, or a list of names; an
+// empty list is one of names.
 func (f *Found) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	if d.PeekKind() == '[' {
+		raw, err := d.ReadValue()
+		if err != nil {
+			return err
+		}
+		var names []string
+		if jsonv2.Unmarshal(raw, &names) == nil {
+			f.Names = names
+			return nil
+		}
+		return jsonv2.Unmarshal(raw, &f.Faults, d.Options())
+	}
 	if d.PeekKind() == 't' || d.PeekKind() == 'f' {
 		var something bool
 		if err := jsonv2.UnmarshalDecode(d, &something); err != nil {
@@ -259,6 +279,12 @@ func (s Slots) All() [3]Level { return [3]Level{s.Hot, s.Neutral, s.Ground} }
 // All lists the three lamps in the order of circuit.Pairs.
 func (l Lamps) All() [3]Lit { return [3]Lit{l.HotNeutral, l.HotGround, l.NeutralGround} }
 
+// Exchanged are the lamps with each taken for the one at that place.
+func (l Lamps) Exchanged(by [3]int) *Lamps {
+	all := l.All()
+	return &Lamps{HotNeutral: all[by[0]], HotGround: all[by[1]], NeutralGround: all[by[2]]}
+}
+
 // A Glow is how bright a test lamp burns.
 type Glow string
 
@@ -302,6 +328,17 @@ type Reading struct {
 	Works  *bool    `json:"works,omitempty"` // told, of an outlet
 	Asked  Question `json:"asked,omitempty"` // told, of the circuit
 	Answer Answer   `json:"answer,omitempty"`
+
+	Act      ActName  `json:"act,omitempty"`     // act
+	Held     *bool    `json:"held,omitempty"`    // act: whether what was reset held
+	CameBack []string `json:"cameBack,omitzero"` // act: devices that work now
+	Watts    *float64 `json:"watts,omitempty"`   // act: of what is plugged in
+	Hint     HintName `json:"hint,omitempty"`    // hint
+	Yes      *bool    `json:"yes,omitempty"`     // hint
+
+	// Skipped marks a reading that was asked for and not taken, since the place
+	// cannot be reached: it says nothing, and is not asked for again.
+	Skipped bool `json:"skipped,omitempty"`
 
 	// Doubtful marks a reading that whoever took it does not trust: it counts little.
 	Doubtful bool `json:"doubtful,omitempty"`

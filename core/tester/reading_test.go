@@ -81,3 +81,50 @@ func TestStates(t *testing.T) {
 	assert.Equal(t, lamps(dark, dark, dark), *read(t, condition(t, separated), "R2", tester.Plug, "").Lamps)
 	assert.Equal(t, lamps(lit, lit, dark), *read(t, condition(t, separated), "R1", tester.Plug, "").Lamps)
 }
+
+// TestActsAndHints: what was done, and what was felt from outside, with the
+// errors that name what is missing or does not belong.
+func TestActsAndHints(t *testing.T) {
+	c := circuit.New("acts")
+	require.NoError(t, c.AddStop(circuit.NewStop{After: circuit.Panel, Label: "Door", Ground: true, GFCI: true}))
+	require.NoError(t, c.AddStop(circuit.NewStop{After: "B1", Label: "Bench", Ground: true}))
+	for _, good := range []string{
+		`{ "tool": "act", "act": "unplug-all" }`, `{ "tool": "act", "act": "switches-on" }`,
+		`{ "tool": "act", "act": "reset-gfcis", "found": [], "cameBack": [] }`,
+		`{ "tool": "act", "act": "reset-gfcis", "found": ["kitchen counter"], "cameBack": ["R1"] }`,
+		`{ "tool": "act", "act": "reset-breaker", "held": false }`, `{ "tool": "act", "act": "reset", "at": "G1", "held": true }`,
+		`{ "tool": "act", "act": "plugged", "at": "R1", "watts": 60 }`,
+		`{ "tool": "hint", "hint": "live-plate", "site": "B2", "yes": true }`,
+		`{ "tool": "plug", "at": "R1", "skipped": true }`, `{ "tool": "eyes", "site": "B2", "found": [] }`,
+	} {
+		r, err := tester.ParseOne([]byte(good), c)
+		require.NoError(t, err, good)
+		assert.NotEmpty(t, r.Words(), good)
+		again, err := json.Marshal(r)
+		require.NoError(t, err)
+		back, err := tester.ParseOne(again, c)
+		require.NoError(t, err, string(again))
+		assert.Equal(t, r, back, "what is written is read the same")
+	}
+	for _, bad := range []struct{ reading, want string }{
+		{`{ "tool": "act", "act": "dance" }`, `"dance" is none of`},
+		{`{ "tool": "act", "act": "reset", "at": "R1", "held": true }`, `at "R1": no such GFCI`},
+		{`{ "tool": "act", "act": "reset", "at": "G1" }`, "held is missing"},
+		{`{ "tool": "act", "act": "reset-breaker" }`, "held is missing"},
+		{`{ "tool": "act", "act": "unplug-all", "held": true }`, "held does not go with it"},
+		{`{ "tool": "act", "act": "unplug-all", "at": "G1" }`, "at does not go with it"},
+		{`{ "tool": "act", "act": "switches-on", "found": ["x"] }`, "found and cameBack do not go with it"},
+		{`{ "tool": "act", "act": "reset-gfcis", "cameBack": ["R9"] }`, `"R9": no such device`},
+		{`{ "tool": "act", "act": "reset-gfcis", "found": [ { "kind": "open", "at": "R1.hot.1" } ] }`, "names of GFCIs"},
+		{`{ "tool": "act", "act": "plugged", "at": "R1" }`, "watts: more than 0"},
+		{`{ "tool": "act", "act": "unplug-all", "glow": "off" }`, "no tester's values"},
+		{`{ "tool": "hint", "hint": "live-plate", "site": "B9", "yes": true }`, `"B9" is no box`},
+		{`{ "tool": "hint", "hint": "smell", "site": "B2", "yes": true }`, `"smell" is none of`},
+		{`{ "tool": "hint", "hint": "wiggle", "site": "B2" }`, "yes is missing"},
+		{`{ "tool": "plug", "at": "R9", "skipped": true }`, `at "R9": no such device`},
+		{`{ "tool": "lamp", "at": "R1", "glow": "off", "held": true }`, "are no tester's"},
+	} {
+		_, err := tester.ParseOne([]byte(bad.reading), c)
+		assert.ErrorContains(t, err, bad.want, bad.reading)
+	}
+}

@@ -15,6 +15,14 @@ func (r *Reading) Words() string {
 	var parts []string
 	say := func(format string, args ...any) { parts = append(parts, fmt.Sprintf(format, args...)) }
 	switch {
+	case r.Skipped:
+		return "not taken"
+	case r.Tool == Act:
+		return r.actWords()
+	case r.Tool == Hint && *r.Yes:
+		return map[HintName]string{LivePlate: "the sensor answers at the closed plate", WarmPlate: "the plate is warm", Wiggle: "the lamp flickers when the plug is moved"}[r.Hint]
+	case r.Tool == Hint:
+		return map[HintName]string{LivePlate: "the sensor is silent at the closed plate", WarmPlate: "the plate is cool", Wiggle: "the lamp burns steadily when the plug is moved"}[r.Hint]
 	case r.Tool == Told && r.Asked != "":
 		return map[Answer]string{NothingChanged: "nothing came back", CameBack: "it came back", WillNotHold: "it will not hold"}[r.Answer]
 	case r.Tool == Told && *r.Works:
