@@ -17,7 +17,7 @@ const (
 	callback = 45
 	// disturbs is what opening a sound box costs on top, in minutes: pulling a
 	// device can let go a push-in, so its neighbours are read again. Assumption.
-	disturbs = 4
+	disturbs = 6
 	// widely is how many tests are looked at as a second one.
 	widely = 16
 	// likelyCause is the probability from which a cause is looked ahead for.
@@ -28,9 +28,11 @@ const (
 
 // A planner works out the minutes that are expected to be spent.
 type planner struct {
-	sites  []string
-	cost   []float64 // of opening each site
-	causes [][]int   // their sites; none where nothing is wrong
+	sites  []string  // where something is put right: boxes, the panel, acts
+	cost   []float64 // of each
+	boxes  []bool    // whether it is opened dead
+	dead   float64   // what the first box opened costs on top
+	causes [][]int   // where each is found; none where nothing is wrong
 	tests  []forecast
 	second []int // the tests looked at as a second one
 
@@ -49,6 +51,9 @@ type forecast struct {
 // lookAhead fills in the minutes expected of each test.
 func (w *weighed) lookAhead(tests []Test, causes []cause) {
 	p := &planner{}
+	if w.e.settings.Sessions && !w.line.sessions {
+		p.dead = w.e.settings.Minutes.Dead
+	}
 	var belief []float64
 	kept := []int{}
 	for i, c := range causes {
@@ -56,8 +61,8 @@ func (w *weighed) lookAhead(tests []Test, causes []cause) {
 			continue
 		}
 		var at []int
-		for _, site := range c.sites {
-			at = append(at, p.site(w, site))
+		for _, remedy := range c.remedies {
+			at = append(at, p.site(w, remedy))
 		}
 		p.causes, belief, kept = append(p.causes, at), append(belief, c.p), append(kept, i)
 	}
@@ -70,7 +75,7 @@ func (w *weighed) lookAhead(tests []Test, causes []cause) {
 		f := forecast{}
 		if t.seen != nil {
 			f.minutes, f.box = w.minutesOf(t), w.boxOf(t.At)
-			if t.Do == DoMap || t.Do == DoAsk {
+			if t.Do == DoMap || t.Do == DoAsk || t.Do == DoAct {
 				f.minutes, f.box = t.Minutes, w.standsAt() // the way there is in it
 			}
 			f.chance = chances(t.seen, causes, kept)
@@ -79,25 +84,42 @@ func (w *weighed) lookAhead(tests []Test, causes []cause) {
 	}
 	walk := w.e.settings.Minutes.Walk
 	order := []int{}
+	p.each(len(tests), func(q *planner, i int) {
+		if tests[i].seen != nil {
+			tests[i].Ahead = q.after(i, belief, here, walk, func(b []float64, _ string) float64 { return q.opening(b) })
+		}
+	})
 	for i := range tests {
 		if tests[i].seen != nil {
-			tests[i].Ahead = p.after(i, belief, here, walk, func(b []float64, _ string) float64 { return p.opening(b) })
 			order = append(order, i)
+		}
+		if tests[i].remedy != "" {
+			p.site(w, tests[i].remedy) // so that all workers know it
 		}
 	}
 	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(tests[a].Ahead, tests[b].Ahead) })
 	p.second = order[:min(len(order), widely)]
-	then := func(b []float64, at string) float64 { return p.best(b, at, walk) }
-	for i := range tests {
+	p.each(len(tests), func(q *planner, i int) {
+		then := func(b []float64, at string) float64 { return q.best(b, at, walk) }
 		t := &tests[i]
 		switch {
-		case t.seen != nil && slices.Contains(p.second, i):
-			t.Ahead = p.after(i, belief, here, walk, then)
-		case t.Do == DoOpen:
-			t.Ahead = p.open(p.site(w, t.Site), belief, then)
+		case t.seen != nil && slices.Contains(q.second, i):
+			t.Ahead = q.after(i, belief, here, walk, then)
+		case t.remedy != "":
+			t.Ahead = q.open(slices.Index(q.sites, t.remedy), belief, then)
 		}
 		t.Ahead = rounded(t.Ahead)
-	}
+	})
+}
+
+// each calls do with every number below n, each worker with a planner of its
+// own to scribble on.
+func (p *planner) each(n int, do func(q *planner, i int)) {
+	inParallel(n, func() func(i int) {
+		q := *p
+		q.suspicion, q.found, q.order, q.rank = nil, nil, nil, nil
+		return func(i int) { do(&q, i) }
+	})
 }
 
 // site is the place of the site among those of the planner.
@@ -107,14 +129,18 @@ func (p *planner) site(w *weighed, name string) int {
 		return i
 	}
 	minutes := w.e.settings.Minutes
-	cost := minutes.Open + minutes.Walk + disturbs
+	open := minutes.Open
+	if w.e.settings.Sessions {
+		open = minutes.Look
+	}
+	cost, box := open+minutes.Walk+disturbs, true
 	switch {
 	case name == circuit.Panel:
-		cost = minutes.Open + minutes.ToPanel + disturbs
-	case w.e.circuit.Cable(name) != nil:
-		cost *= 2 // both its ends are opened before one believes it
+		cost = open + minutes.ToPanel + disturbs
+	case w.e.circuit.Box(name) == nil:
+		cost, box = w.actMinutes(name), false
 	}
-	p.sites, p.cost = append(p.sites, name), append(p.cost, cost)
+	p.sites, p.cost, p.boxes = append(p.sites, name), append(p.cost, cost), append(p.boxes, box)
 	return len(p.sites) - 1
 }
 
@@ -189,7 +215,11 @@ func (p *planner) open(site int, belief []float64, then func(b []float64, at str
 			b[c] = 0
 		}
 	}
-	return p.cost[site]*sum(b) + then(b, p.sites[site])
+	cost := p.cost[site] * sum(b)
+	if p.boxes[site] {
+		cost += p.dead * sum(b)
+	}
+	return cost + then(b, p.sites[site])
 }
 
 // opening is what is expected when sites are opened in the order of suspicion
@@ -232,10 +262,14 @@ func (p *planner) opening(belief []float64) float64 {
 		}
 		found[first] += belief[c] // with the site at this place of the order
 	}
-	least, spent := callback*faulty, 0.0
+	least, spent, dead := callback*faulty, 0.0, p.dead
 	for i, s := range order {
 		left, faulty = left-found[i], faulty-found[i]
 		spent += p.cost[s] * max(left, 0)
+		if p.boxes[s] {
+			spent += dead * max(left, 0)
+			dead = 0
+		}
 		least = min(least, spent+callback*max(faulty, 0))
 	}
 	return least
@@ -251,18 +285,13 @@ func sum(x []float64) float64 {
 
 // standsAt is the box where the last reading was taken.
 func (w *weighed) standsAt() string {
-	if len(w.readings) == 0 {
-		return ""
-	}
-	last := &w.readings[len(w.readings)-1]
-	if last.Site != "" {
-		return last.Site
-	}
-	return w.boxOf(last.At)
+	return w.line.lastAt
 }
 
-func (w *weighed) boxOf(device string) string {
-	if _, box := w.e.circuit.Device(device); box != nil {
+func (w *weighed) boxOf(device string) string { return w.e.boxOf(device) }
+
+func (e *Engine) boxOf(device string) string {
+	if _, box := e.circuit.Device(device); box != nil {
 		return box.ID
 	}
 	return ""

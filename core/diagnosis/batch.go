@@ -26,7 +26,7 @@ func (w *weighed) batches(next []Test) (here, beforeOff []Test) {
 		return here, beforeOff
 	}
 	first := next[0]
-	live := func(t Test) bool { return t.Do == DoReading && t.Tool != tester.Ohms }
+	live := func(t Test) bool { return t.Do == DoReading && t.Tool != tester.Ohms && t.Tool != tester.Hint }
 	if !live(first) {
 		return here, w.greedy(nil, func(t Test) bool { return live(t) })
 	}
@@ -51,7 +51,7 @@ func (w *weighed) greedy(first *Test, permitted func(Test) bool) []Test {
 		best, gain := -1, batchBits
 		for i, t := range w.all {
 			again := func(p Test) bool { return p.Say == t.Say }
-			if !permitted(t) || first != nil && again(*first) || slices.ContainsFunc(picked, again) {
+			if t.GainBits < gain || !permitted(t) || first != nil && again(*first) || slices.ContainsFunc(picked, again) {
 				continue
 			}
 			if g := w.adds(belief, &w.all[i]); g > gain+1e-9 {
@@ -134,7 +134,7 @@ func (w *weighed) separations(causes []cause) []Test {
 	first := w.e.circuit.Boxes[0].Devices[0].ID
 	outlet := w.now.outlet(first, circuit.Top)
 	for h, seen := range w.at(w.now, outlet) {
-		if seen.known && seen.short {
+		if w.counts(h) && seen.short {
 			trips += w.probability[h]
 		}
 	}
@@ -165,7 +165,7 @@ func (w *weighed) separations(causes []cause) []Test {
 	on := true
 	for _, e := range ends[:min(len(ends), mostSeparations)] {
 		at := e.cable.ID + "@" + e.cable.From
-		s, err := w.e.stageOf(&tester.State{BreakerOn: &on, Separated: []string{at}})
+		s, err := w.e.stageOf(&tester.State{BreakerOn: &on, Separated: []string{at}}, w.line.now.loadsOff, w.line.now.known)
 		if err != nil {
 			continue
 		}

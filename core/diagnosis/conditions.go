@@ -42,17 +42,50 @@ const (
 	DoesNotTrip    Complaint = "no-trip"       // a GFCI does not trip when tested
 	WarmOrScorched Complaint = "warm"          // warm, buzzing, scorched
 	OffUnnoticed   Complaint = "off-unnoticed" // a freezer or pump went off unnoticed
+	HalfDead       Complaint = "half-dead"     // one half of a duplex is dead
+	Dimming        Complaint = "dimming"       // lamps dim when something starts
 )
 
 // Complaints lists them in the order in which they are offered.
 var Complaints = []Complaint{
-	NoComplaint, OneDead, PartDead, ComesAndGoes, TesterSays, TwoSlots, WillNotReset, TripsAtTimes, DoesNotTrip, WarmOrScorched, OffUnnoticed,
+	NoComplaint, OneDead, PartDead, ComesAndGoes, TesterSays, TwoSlots, WillNotReset, TripsAtTimes, DoesNotTrip, WarmOrScorched, OffUnnoticed, HalfDead, Dimming,
 }
+
+// A Ground is what the run is grounded by, as far as it is known.
+type Ground string
+
+// What a run can be grounded by.
+const (
+	GroundAsDrawn   Ground = ""        // nobody said otherwise
+	GroundWire      Ground = "wire"    // seen
+	GroundByConduit Ground = "conduit" // metal conduit or listed armour
+	GroundNone      Ground = "none"
+	GroundUnknown   Ground = "unknown"
+)
+
+// Grounds lists them.
+var Grounds = []Ground{GroundAsDrawn, GroundWire, GroundByConduit, GroundNone, GroundUnknown}
+
+// Since is what went before the complaint.
+type Since string
+
+// What can go before a complaint.
+const (
+	SinceNothing Since = ""
+	SinceStorm   Since = "storm"   // surges and lightning kill GFCIs
+	SincePainter Since = "painter" // or other work that took plates and devices off
+	SinceHeavy   Since = "heavy"   // something heavy was plugged in
+)
+
+// Sinces lists them.
+var Sinces = []Since{SinceNothing, SinceStorm, SincePainter, SinceHeavy}
 
 // Conditions are what is known of the place beside its circuit.
 type Conditions struct {
 	Complaint Complaint              `json:"complaint,omitempty"`
 	Old       bool                   `json:"old,omitempty"` // wiring and devices of thirty years or more
+	Ground    Ground                 `json:"ground,omitempty"`
+	Since     Since                  `json:"since,omitempty"` // what went before the complaint
 	Boxes     map[string][]Condition `json:"boxes,omitempty"`
 }
 
@@ -78,6 +111,12 @@ func ParseConditions(data []byte, c *circuit.Circuit) (Conditions, error) {
 func (c Conditions) Check(on *circuit.Circuit) error {
 	if !slices.Contains(Complaints, c.Complaint) {
 		return fmt.Errorf("complaint: %q is none of %q", c.Complaint, Complaints[1:])
+	}
+	if !slices.Contains(Grounds, c.Ground) {
+		return fmt.Errorf("ground: %q is none of %q", c.Ground, Grounds[1:])
+	}
+	if !slices.Contains(Sinces, c.Since) {
+		return fmt.Errorf("since: %q is none of %q", c.Since, Sinces[1:])
 	}
 	for id, all := range c.Boxes {
 		if on.Box(id) == nil {
@@ -112,12 +151,14 @@ func (k *catalogue) termination(box string, onDevice bool) []Weight {
 	raise(c.has(box, Outdoors), t.Corrosion)
 	raise(c.has(box, Worked), t.WorkedEnds)
 	raise(c.Old, t.Age)
+	raise(onDevice && c.Since == SinceHeavy, t.HeavyLoads)
+	raise(onDevice && c.Since == SincePainter, t.WorkedEnds)
 	return factors
 }
 
 // slip lists what raises the weight of a wiring mistake in the box.
 func (k *catalogue) slip(box string) []Weight {
-	if k.conditions.has(box, Worked) {
+	if k.conditions.has(box, Worked) || k.conditions.Since == SincePainter {
 		return []Weight{k.table.WorkedSlips}
 	}
 	return nil
@@ -131,6 +172,9 @@ func (k *catalogue) failing(box string) []Weight {
 	}
 	if k.conditions.Old {
 		factors = append(factors, k.table.Age)
+	}
+	if k.conditions.Since == SinceStorm {
+		factors = append(factors, k.table.Storm)
 	}
 	return factors
 }

@@ -30,15 +30,15 @@ func TestConditionsByHand(t *testing.T) {
 		by := map[string]float64{}
 		for _, s := range within(t, c, known, readings).Suspects {
 			if len(s.Faults) == 1 && s.Faults[0].Kind == circuit.Open {
-				by[s.Faults[0].At] = s.Probability
+				by[s.Faults[0].At] += s.Probability
 			}
 		}
 		return by["W3@B3.neutral"] / by["W3@B2.neutral"]
 	}
 	pushIn := diagnosis.Conditions{Boxes: map[string][]diagnosis.Condition{"B3": {diagnosis.PushIn}}}
-	assert.InEpsilon(t, 5, odds(pushIn)/odds(diagnosis.Conditions{}), 1e-6)
+	assert.InEpsilon(t, 5, odds(pushIn)/odds(diagnosis.Conditions{}), 0.02)
 	heavyToo := diagnosis.Conditions{Boxes: map[string][]diagnosis.Condition{"B3": {diagnosis.PushIn, diagnosis.Heavy}}}
-	assert.InEpsilon(t, 15, odds(heavyToo)/odds(diagnosis.Conditions{}), 1e-6)
+	assert.InEpsilon(t, 15, odds(heavyToo)/odds(diagnosis.Conditions{}), 0.02)
 }
 
 // TestConditionsRaise: what is known of the place, or complained of, makes its
@@ -124,7 +124,7 @@ func TestPhone(t *testing.T) {
 	stays := diagnose(t, c, []tester.Reading{dead, answer(tester.NothingChanged)})
 	assert.Less(t, of(stays, "breaker tripped"), of(told, "breaker tripped"))
 	back := diagnose(t, c, []tester.Reading{dead, answer(tester.CameBack)})
-	assert.Greater(t, of(back, "breaker tripped"), of(told, "breaker tripped"))
+	assert.Greater(t, back.Sound, told.Sound, "that was it: nothing is left to look for")
 	assert.Empty(t, diagnose(t, c, taken(t, c, nil, plug, "R1")).Phone, "once on site one reads")
 }
 
@@ -136,7 +136,7 @@ func TestPractice(t *testing.T) {
 	assert.InDelta(t, 20, s.Minutes.Open, 0)
 	assert.InDelta(t, 2, s.Minutes.Tool[tester.Plug], 0)
 	assert.InDelta(t, 0.5, diagnosis.DefaultMinutes.Tool[tester.Plug], 0, "the usual ones stay as they are")
-	sheet, err := p.Sheet()
+	sheet, err := p.Sheet(nil)
 	require.NoError(t, err)
 	for _, row := range sheet.Weights {
 		assert.NotEmpty(t, row.Words, row.Key)

@@ -33,13 +33,13 @@ func (w *weighed) conflict() *Conflict {
 	worst, gain := -1, 0.0
 	var all, without []float64
 	together := 0.0
-	k := len(levels)
+	k := len(w.e.levels)
 	for i, j := range w.judged {
 		if w.readings[i].Doubtful || w.fitted(i) {
 			continue // what a likely hypothesis fits contradicts nothing
 		}
 		if all == nil {
-			all = w.weights()
+			all = w.logWeights()
 			without, together = make([]float64, len(all)), logSum(all)
 		}
 		for n, h := range w.order {
@@ -68,14 +68,14 @@ func (w *weighed) conflict() *Conflict {
 	return c
 }
 
-// weights are the log weights of the hypotheses at each supply level.
-func (w *weighed) weights() []float64 {
-	prior := w.e.settings.Errors.levelPrior()
-	k := len(levels)
+// logWeights are those of the hypotheses at each supply level.
+func (w *weighed) logWeights() []float64 {
+	prior := w.e.levelPrior()
+	k := len(w.e.levels)
 	all := make([]float64, len(w.order)*k)
 	for n, h := range w.order {
 		for l := range k {
-			v := w.e.prior[h] + prior[l]
+			v := w.priors[h] + prior[l]
 			for _, j := range w.judged {
 				v += j.logs[h*k+l]
 			}
@@ -90,7 +90,7 @@ func (w *weighed) weights() []float64 {
 func (w *weighed) impossible() int {
 	for i := len(w.readings) - 1; i >= 0; i-- {
 		fits := func(h int) bool {
-			return slices.ContainsFunc(levels, func(level float64) bool { return w.judged[i].fits(h, level) })
+			return slices.ContainsFunc(w.e.levels, func(level float64) bool { return w.judged[i].fits(h, level) })
 		}
 		if !w.readings[i].Doubtful && !slices.ContainsFunc(w.order, fits) {
 			return i

@@ -80,9 +80,10 @@ func TestSingleFaultsAreFound(t *testing.T) {
 		{circuit.Fault{Kind: circuit.Open, At: "R5.ground"}, "open ground", []string{"B5", "B2"}},
 		{circuit.Fault{Kind: circuit.Swapped, At: "R2", Pair: circuit.HotNeutral}, "reversed polarity", []string{"B2"}},
 		{circuit.Fault{Kind: circuit.Swapped, At: "W3@B2", Pair: circuit.HotNeutral}, "reversed polarity", []string{"B2", "B3"}},
-		{circuit.Fault{Kind: circuit.Open, At: "R3.top.hot"}, "open hot", []string{"B3"}},
+		// A slot that does not grip and a half on a switched-off wall switch read alike.
+		{circuit.Fault{Kind: circuit.Open, At: "R3.top.hot"}, "wall switch off", []string{"B3", diagnosis.Elsewhere}},
 		{circuit.Fault{Kind: circuit.Swapped, At: "R4", Pair: circuit.HotGround}, "hot and ground reversed", []string{"B4"}},
-		{circuit.Fault{Kind: circuit.BreakerAt, At: circuit.Panel, State: "tripped"}, "breaker tripped", []string{"panel", "B1", "B2"}},
+		{circuit.Fault{Kind: circuit.BreakerAt, At: circuit.Panel, State: "tripped"}, "breaker tripped", []string{"panel", "B1", "B2", diagnosis.Elsewhere}},
 	} {
 		t.Run(fmt.Sprint(row.fault.Kind, " ", row.fault.At), func(t *testing.T) {
 			got, err := e.Diagnose(taken(t, c, []circuit.Fault{row.fault}, tester.Tools, devices...))
@@ -137,6 +138,7 @@ func TestBayesByHand(t *testing.T) {
 	require.NoError(t, c.AddStop(circuit.NewStop{After: circuit.Panel, Ground: true}))
 	settings := diagnosis.Defaults()
 	settings.Errors.Lamp = 0.1
+	settings.Weights.LegendWrong.Value = 0
 	e, err := diagnosis.NewEngine(c, settings)
 	require.NoError(t, err)
 	odds := func(readings []tester.Reading) float64 {
@@ -171,14 +173,35 @@ func TestNext(t *testing.T) {
 	}
 	all := diagnose(t, c, taken(t, c, dead, tester.Tools, "R1", "R2", "R3", "R4", "R5")).Next
 	require.NotEmpty(t, all)
-	assert.Equal(t, diagnosis.DoOpen, all[0].Do)
-	assert.Contains(t, []string{"B2", "B3"}, all[0].Site)
+	opening := slices.IndexFunc(all, func(t diagnosis.Test) bool { return t.Do == diagnosis.DoOpen })
+	require.GreaterOrEqual(t, opening, 0)
+	for _, before := range all[:opening] {
+		assert.NotEmpty(t, string(before.Hint)+string(before.Act), "nothing is left to read: %s", before.Say)
+	}
+	assert.Contains(t, []string{"B2", "B3"}, all[opening].Site)
 
 	reversed := []circuit.Fault{{Kind: circuit.Swapped, At: "R1", Pair: circuit.HotNeutral}}
 	settled := diagnose(t, c, taken(t, c, reversed, tester.Tools, "R1", "R2", "R3", "R4", "R5"))
 	assert.True(t, settled.Settled)
 	require.Len(t, settled.Next, 1, "once settled, opening the box is all that is left")
 	assert.Equal(t, "B1", settled.Next[0].Site)
+}
+
+// idle is an act that brings nothing back.
+func idle(t diagnosis.Test) tester.Reading {
+	held := true
+	r := tester.Reading{Tool: tester.Act, Act: t.Act, At: t.At}
+	switch t.Act {
+	case tester.Reset:
+		r.Held = &held
+	case tester.ResetBreaker:
+		r.At, r.Held = "", &held
+	case tester.AllGFCIs:
+		r.At, r.Found = "", &tester.Found{Names: []string{}}
+	default:
+		r.At = ""
+	}
+	return r
 }
 
 // TestFollowingNext: doing what is proposed first, reading after reading, ends
@@ -197,11 +220,27 @@ func TestFollowingNext(t *testing.T) {
 			require.NoError(t, err)
 			require.NotEmpty(t, got.Next, "%v", faults)
 			do := got.Next[0]
+			if do.Do == diagnosis.DoDone {
+				t.Log("done with", faults)
+				break
+			}
+			if do.Do == diagnosis.DoPowerOff { // a danger is shown: it is looked for dead
+				require.Greater(t, len(got.Next), 1)
+				do = got.Next[1]
+			}
 			if do.Do == diagnosis.DoOpen {
 				if near(c, faults[0], do.Site) {
 					right++
 				}
 				break
+			}
+			if do.Do == diagnosis.DoAct {
+				readings = append(readings, idle(do))
+				continue
+			}
+			if do.Hint != "" {
+				readings = append(readings, tester.Reading{Tool: tester.Hint, Hint: do.Hint, Site: do.Site, Skipped: true})
+				continue
 			}
 			for _, reading := range taken(t, c, faults, []tester.Tool{do.Tool}, do.At) {
 				if reading.Half == do.Half && reading.Mode == do.Mode {
@@ -287,7 +326,7 @@ func TestStates(t *testing.T) {
 	before := right()
 	assert.Less(t, right(dark), before/50, "dark with the breaker on")
 	dark.State = &tester.State{BreakerOn: &off}
-	assert.InEpsilon(t, before, right(dark), 0.15, "dark with it off")
+	assert.InEpsilon(t, before, right(dark), 0.3, "dark with it off")
 }
 
 // TestSupplyLevel: a whole circuit at 113 V is a low supply, not a fault.

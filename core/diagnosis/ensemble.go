@@ -97,13 +97,23 @@ func (x *Ensemble) DiagnoseNow(readings []tester.Reading, now *tester.State) (*R
 	r.Unexplained = rounded(r.Unexplained)
 	r.Sites, r.Suspects = listed(bySite), a.suspects()
 	r.Places = x.places(a)
-	r.settle()
-	if r.Settled {
-		r.Next = best.next(true, r.leadingSite())
+	r.Weights, r.Sound = best.weights()
+	r.Settled = len(best.line.found) > 0 || len(r.Sites) > 0 && r.Sites[0].Probability >= settledAt && best.settled(r)
+	off := best.powerOff(r.Hidden)
+	if fixes := best.fixes(); len(fixes) > 0 {
+		r.Next = append(off, fixes...)
 		return r, nil
 	}
 	tests, causes := a.candidates(x)
-	r.Next = best.rank(tests, causes, a.shows)
+	tests = best.rank(tests, causes, a.shows)
+	switch {
+	case len(off) > 0:
+		r.Next = append(off, slices.DeleteFunc(tests, func(t Test) bool { return t.Do != DoOpen })...)
+	case r.Settled:
+		r.Next = best.atSite(tests, r.leadingSite())
+	default:
+		r.Next = best.finish(best.front(tests, causes, r), r)
+	}
 	r.Here, r.BeforeOff = best.batches(r.Next)
 	r.Phone = best.phone()
 	r.strip()
@@ -144,7 +154,7 @@ func (x *Ensemble) weigh(readings []tester.Reading, now *tester.State) (*average
 	for _, way := range x.ways {
 		w, err := way.engine.weigh(readings)
 		if err == nil {
-			w.now, err = way.engine.stageOf(now)
+			err = w.stand(now)
 		}
 		if err != nil {
 			problem = err // a reading of something that this way does not have rules it out
@@ -205,7 +215,7 @@ func (a *averaged) suspects() []Suspect {
 }
 
 func (t *Test) key() string {
-	return strings.Join([]string{t.Do, t.At, string(t.Half), string(t.Tool), string(t.Mode), t.Site, string(t.Asked)}, "\x00")
+	return strings.Join([]string{t.Do, t.At, string(t.Half), string(t.Tool), string(t.Mode), t.Site, string(t.Asked), string(t.Act), string(t.Hint)}, "\x00")
 }
 
 // candidates joins what can be done in every way left. A cause in one way is
@@ -226,11 +236,11 @@ func (a *averaged) candidates(x *Ensemble) ([]Test, []cause) {
 		}
 		for _, t := range mine {
 			key := t.key()
-			if _, known := index[key]; !known && n == 0 || !known && t.Do == DoOpen {
+			if _, known := index[key]; !known && n == 0 || !known && t.remedy != "" {
 				index[key] = len(tests)
 				tests = append(tests, t)
 			}
-			if t.Do == DoOpen {
+			if t.remedy != "" {
 				continue
 			}
 			if len(rows[key]) != before {
@@ -253,7 +263,9 @@ func (a *averaged) candidates(x *Ensemble) ([]Test, []cause) {
 		switch {
 		case t.Do == DoOpen:
 			t.GainBits = rounded(entropy(min(found[t.Site], 1)))
-			t.Why = fmt.Sprintf("What is wrong is there with %s, over all ways the circuit could run. Breaker off, proven dead, then the cover; count its cables.", percent(found[t.Site]))
+			t.Why = fmt.Sprintf("Something is wrong there with %s, over all ways the circuit could run. Breaker off, proven dead, then the cover; count its cables.", percent(found[t.Site]))
+			joined = append(joined, t)
+		case t.remedy != "":
 			joined = append(joined, t)
 		case len(rows[t.key()]) == len(causes):
 			t.seen = rows[t.key()]
@@ -370,7 +382,9 @@ func (a *averaged) shows(t *Test, o int) (tester.Delta, string, bool) {
 	}
 	for _, v := range a.of {
 		own := *t
-		own.stage = v.w.now
+		if own.stage = v.w.now; t.unplugged {
+			continue
+		}
 		if d, words, ok := v.w.shows(&own, o); ok {
 			return d, words, true
 		}

@@ -24,6 +24,10 @@ type shown struct {
 // leaves of one that has power behind it. Assumption.
 const ghostShare = 0.7
 
+// leastGhost is the voltage below which a ghost is none: where nothing drives
+// one, a meter shows nothing, and that is sure. Assumption.
+const leastGhost = 1
+
 // ghostSteep is how fast the doubt about a ghost sets in, per volt of it: where
 // nothing drives one, a meter shows nothing, and that is sure. Assumption.
 const ghostSteep = 4
@@ -31,7 +35,7 @@ const ghostSteep = 4
 // markGhosts finds the voltages that a small load drains.
 func (s *shown) markGhosts() {
 	for i := range s.high {
-		s.ghost[i] = s.low[i] < ghostShare*s.high[i]
+		s.ghost[i] = s.high[i] >= leastGhost && s.low[i] < ghostShare*s.high[i]
 	}
 }
 
@@ -74,18 +78,24 @@ var levels = func() (out []float64) {
 }()
 
 // levelPrior is the log weight of each supply level.
-func (e Errors) levelPrior() []float64 {
-	out := make([]float64, len(levels))
+func (e *Engine) levelPrior() []float64 {
+	out := make([]float64, len(e.levels))
+	sum := 0.0
 	for i, level := range levels {
-		z := (level - 1) / e.Level
+		z := (level - 1) / e.settings.Errors.Level
 		out[i] = -z * z / 2
+		sum += math.Exp(out[i])
+	}
+	for i := len(levels); i < len(out); i++ {
+		out[i] = math.Log(e.settings.Weights.SupplyOff.Value * sum)
 	}
 	return out
 }
 
 // likelihoods of a reading at each supply level, as logs. Only a meter notices
-// the level.
-func (e Errors) likelihoods(r *tester.Reading, s *shown, k tester.Constants, out []float64) {
+// the level. Levels are those at the outlet: what lies on the other leg goes down
+// where this one goes up.
+func (e Errors) likelihoods(r *tester.Reading, s *shown, k tester.Constants, levels, out []float64) {
 	p := 1.0
 	switch r.Tool {
 	case tester.Plug:
@@ -123,6 +133,9 @@ func (e Errors) meterLikelihood(r *tester.Reading, s *shown, level float64) floa
 	log, predicted := 0.0, s.meter(r.Mode)
 	for i, seen := range r.Volts.All() {
 		if seen != nil {
+			if r.Mode == tester.HighZ && s.ghost[i] {
+				continue // by itself: how far ghosts come up is one unknown for the call
+			}
 			log += math.Log(e.voltsLikelihood(predicted[i]*level, *seen, e.voltsBound(s, r.Mode, i)))
 		}
 	}
@@ -169,6 +182,43 @@ func (e Errors) voltsLikelihood(predicted, seen, bound float64) float64 {
 	return (1-e.VoltsWild)*math.Exp(-z*z/2)/(sigma*math.Sqrt(2*math.Pi)) + e.VoltsWild/anything
 }
 
+// ghostScales are how far ghosts come up against what the model says, one for
+// the whole call: it hangs on how the cables lie, on what leaks, and on whether
+// something plugged in drains them. Weights: assumption.
+var ghostScales = []struct{ scale, share float64 }{{0.03, 0.15}, {0.3, 0.15}, {0.6, 0.2}, {1, 0.25}, {1.5, 0.15}, {2.2, 0.1}}
+
+// Of a ghost at its scale: the spread, and the share that is anything. Assumption.
+const (
+	ghostSpread = 0.3
+	ghostPlus   = 4 // volts
+	ghostWild   = 0.1
+)
+
+// ghosts are the log likelihoods of the ghosts among a meter's values at each
+// scale; nil where there are none.
+func (e Errors) ghosts(r *tester.Reading, s *shown) []float64 {
+	var logs []float64
+	for i, seen := range r.Volts.All() {
+		if seen == nil || r.Mode != tester.HighZ || !s.ghost[i] {
+			continue
+		}
+		if logs == nil {
+			logs = make([]float64, len(ghostScales))
+		}
+		for g, of := range ghostScales {
+			is := min(s.high[i]*of.scale, 120)
+			sigma := ghostSpread*is + min(ghostPlus, 1+s.high[i]*ghostSteep)
+			z := (*seen - is) / sigma
+			logs[g] += math.Log((1-ghostWild)*math.Exp(-z*z/2)/(sigma*math.Sqrt(2*math.Pi)) + ghostWild/150)
+		}
+	}
+	return logs
+}
+
+// legends are the ways in which a plug tester's legend can be read wrongly
+// throughout: two lamps taken for each other.
+var legends = [][3]int{{1, 0, 2}, {0, 2, 1}, {2, 1, 0}}
+
 // voltsBound is how far a meter may be from what is predicted. A ghost depends
 // on how cables lie and on the weather, so nothing is read from its exact value.
 func (e Errors) voltsBound(s *shown, mode tester.Mode, i int) float64 {
@@ -202,7 +252,13 @@ func (e Errors) fits(r *tester.Reading, s *shown, level float64, k tester.Consta
 	case tester.Meter:
 		predicted := s.meter(r.Mode)
 		for i, seen := range r.Volts.All() {
-			if seen != nil && math.Abs(*seen-predicted[i]*level) > 1.5*e.voltsBound(s, r.Mode, i) {
+			if seen == nil {
+				continue
+			}
+			if r.Mode == tester.HighZ && s.ghost[i] && *seen <= 2.5*predicted[i]+5 {
+				continue
+			}
+			if math.Abs(*seen-predicted[i]*level) > 1.5*e.voltsBound(s, r.Mode, i) {
 				return false
 			}
 		}

@@ -9,11 +9,6 @@ import (
 	"elvat/core/tester"
 )
 
-// seen are the readings that show something: all but what was put right.
-func seen(readings []tester.Reading) []tester.Reading {
-	return slices.DeleteFunc(slices.Clone(readings), func(r tester.Reading) bool { return r.Tool == tester.Fixed })
-}
-
 // fixedIn lists all that was put right.
 func fixedIn(readings []tester.Reading) []circuit.Fault {
 	var fixed []circuit.Fault
@@ -113,75 +108,64 @@ func same(a, b circuit.Fault) bool {
 	return a == b
 }
 
-// without maps each hypothesis to what is left of it once the faults are gone;
-// nil where nothing was put right.
-func (e *Engine) without(fixed []circuit.Fault) []int {
-	if len(fixed) == 0 {
-		return nil
-	}
-	gone := func(f circuit.Fault) bool {
-		return slices.ContainsFunc(fixed, func(g circuit.Fault) bool { return same(f, g) })
-	}
-	fixed = e.allKnown(fixed)
-	left := make([]int, len(e.hypotheses))
-	for h := range e.hypotheses {
-		left[h] = h
-		if h < e.singles && len(e.hypotheses[h].faults) > 0 && !slices.ContainsFunc(e.hypotheses[h].faults, func(f circuit.Fault) bool { return !gone(f) }) {
-			left[h] = healthy
-		}
-	}
-	for p, h := range e.pairs {
-		still := slices.DeleteFunc(p.members(), func(m int) bool { return left[m] == healthy })
-		switch len(still) {
-		case len(p.members()):
-		case 0:
-			left[h] = healthy
-		case 1:
-			left[h] = still[0]
-		default:
-			if pair, known := e.pairs[pairOf(still)]; known {
-				left[h] = pair
-			} else {
-				left[h] = still[0]
-			}
-		}
-	}
-	return left
-}
-
-// after is the reading as taken once something was put right.
-func (j *judged) after(left []int) *judged {
+// after is the reading as it speaks of what was so before acts settled some of
+// it: left tells what remains of each hypothesis.
+func (j *judged) after(left []int, k int) *judged {
 	if left == nil {
 		return j
 	}
-	k := len(levels)
-	moved := &judged{logs: make([]float64, len(j.logs)), overall: j.overall, codes: make([]string, len(j.codes))}
-	for h := range j.codes {
-		copy(moved.logs[h*k:(h+1)*k], j.logs[left[h]*k:(left[h]+1)*k])
+	n := len(j.codes)
+	moved := &judged{logs: make([]float64, len(j.logs)), overall: j.overall, codes: make([]string, n)}
+	rows := func(from []float64, wide int) []float64 {
+		if from == nil {
+			return nil
+		}
+		from = room(from, n*wide)
+		to := make([]float64, n*wide)
+		for h := range n {
+			copy(to[h*wide:(h+1)*wide], from[left[h]*wide:(left[h]+1)*wide])
+		}
+		return to
+	}
+	moved.logs = rows(j.logs, k)
+	moved.ghosts, moved.legends = rows(j.ghosts, len(ghostScales)), rows(j.legends, len(legends))
+	for h := range n {
 		moved.codes[h] = j.codes[left[h]]
 	}
 	moved.fits = func(h int, level float64) bool { return j.fits(left[h], level) }
 	return moved
 }
 
-// eyes is what opening a box and looking says of a hypothesis. A conductor
-// broken inside its cable is not seen.
-func (e *Engine) eyes(r *tester.Reading, h *hypothesis) answer {
-	here := e.at(h.faults, r.Site)
-	overlooked := e.settings.Errors.Eyes
-	if len(r.Found.Faults) == 0 {
-		if len(here) == 0 {
-			return flat("nothing", 1, true)
+// How often what is wrong is overlooked: where something else was found in the
+// box, one stops looking; and a conductor broken inside its cable is seen at
+// neither end, only by a test of the cable. Assumption.
+const (
+	overlookedBeside = 0.1
+	overlookedCable  = 0.3
+)
+
+// eyes is what opening a box and looking says of a hypothesis, beside what was
+// found there.
+func (e *Engine) eyes(r *tester.Reading, h *hypothesis, k known) answer {
+	p, something := 1.0, false
+	foundHere := len(r.Found.Faults) > 0
+	for i, f := range h.faults {
+		where := fault.Site(e.circuit, h.faults[i:])
+		cable := e.circuit.Cable(where)
+		switch {
+		case slices.ContainsFunc(r.Found.Faults, func(g circuit.Fault) bool { return same(g, f) }):
+		case where == r.Site && foundHere:
+			p, something = p*overlookedBeside, true
+		case where == r.Site:
+			p, something = p*e.settings.Errors.Eyes, true
+		case cable != nil && (cable.To == r.Site || cable.From == r.Site):
+			p, something = p*overlookedCable, true
 		}
-		return flat("something", overlooked, false)
 	}
-	for _, f := range e.allKnown(r.Found.Faults) {
-		if !slices.ContainsFunc(here, func(g circuit.Fault) bool { return same(f, g) }) {
-			// It was seen: a hypothesis without it must be very wrong.
-			return flat("something", overlooked/100, false)
-		}
+	if something {
+		return flat("something", p, false)
 	}
-	return flat("something", 1-overlooked, true)
+	return flat("nothing", p, true)
 }
 
 // PutRight lists the boxes, or the panel, where something was put right.

@@ -3,9 +3,11 @@ package diagnosis
 import (
 	"cmp"
 	"fmt"
+	"math"
 	"slices"
 
 	"elvat/core/circuit"
+	"elvat/core/fault"
 	"elvat/core/tester"
 )
 
@@ -33,6 +35,8 @@ const (
 	CannotTrip         = "GFCI that cannot trip"
 	LostNeutral        = "lost neutral above a GFCI"
 	SharedNeutral      = "shared neutral"
+	OverVoltage        = "over-voltage"
+	WarmJoint          = "warm joint"
 )
 
 // Probabilities from which a live yoke is listed, and from which it stands at
@@ -71,6 +75,8 @@ func (w *weighed) hidden() []Danger {
 	if w.e.circuit.Breaker.Protection.SeesGroundFaults() {
 		add(w.cannotTrip(circuit.Panel, circuit.Panel))
 	}
+	add(w.overVoltage())
+	dangers = append(dangers, w.warmJoints()...)
 	rank := func(d Danger) int {
 		switch {
 		case d.Shown && d.Urgent:
@@ -93,10 +99,7 @@ func (w *weighed) since() []tester.Reading { return w.readings[w.before:] }
 
 func (w *weighed) liveYoke(box *circuit.Box, v *circuit.Device) (Danger, bool) {
 	verdict, excluded := tester.PinNotShown, false
-	for _, r := range w.since() {
-		if r.At != v.ID || r.Doubtful {
-			continue
-		}
+	for _, r := range w.latest(v.ID) {
 		pin := r.GroundPin(tester.Default)
 		excluded = excluded || pin == tester.PinDead
 		verdict = max(verdict, pin)
@@ -135,7 +138,7 @@ func (w *weighed) liveYoke(box *circuit.Box, v *circuit.Device) (Danger, bool) {
 }
 
 func (w *weighed) wasRead(device string) bool {
-	return slices.ContainsFunc(w.readings, func(r tester.Reading) bool { return r.At == device && r.Tool != tester.Told })
+	return slices.ContainsFunc(w.readings, func(r tester.Reading) bool { return r.At == device && r.Tool != tester.Told && r.Tool != tester.Act })
 }
 
 // likelyDead reports whether nothing probably runs at the outlet. That may be a
@@ -283,16 +286,112 @@ func (w *weighed) sharedNeutral(box *circuit.Box) (Danger, bool) {
 	}, true
 }
 
+// Volts from which a single-pole run has too much, and the share of nominal that
+// one leg must be above, and the other below, to be a lost neutral. Range A of
+// ANSI C84.1 ends at 126 V (from memory); 10 % over nominal is no reading error
+// (assumption).
+const (
+	overVolts = 132
+	legApart  = 0.1
+)
+
+// overVoltage: a shared or a service neutral is lost. What is plugged in burns,
+// and nothing live is tested any more.
+func (w *weighed) overVoltage() (Danger, bool) {
+	nominal := w.e.circuit.Supply.Volts
+	high, low, at := 0.0, math.Inf(1), ""
+	for _, r := range w.since() {
+		var v *float64
+		switch {
+		case r.Doubtful || r.Volts == nil:
+		case r.Volts.Unloaded != nil:
+			v = r.Volts.Unloaded.Value
+		default:
+			v = r.Volts.HotNeutral
+		}
+		if v == nil {
+			continue
+		}
+		low = min(low, *v)
+		if *v > high {
+			high, at = *v, r.At
+		}
+	}
+	two := w.e.circuit.Breaker.Poles == 2
+	if high <= overVolts && !(two && high > nominal*(1+legApart) && low < nominal*(1-legApart)) {
+		return Danger{}, false
+	}
+	d := Danger{Name: OverVoltage, At: at, Site: w.boxOf(at), Urgent: true, Shown: true, Do: "Main off now, and call the utility: the service neutral may be lost"}
+	d.Why = fmt.Sprintf("%.0f V at %s where %.0f V should be: a shared or the service neutral is lost. What is plugged in burns. Unplug nothing by hand, switch off first.", high, w.e.place(at), nominal)
+	if two {
+		d.Do = "Both breakers off now: the shared neutral is lost. If other circuits are high too, main off and call the utility"
+	}
+	return d, true
+}
+
+// leastWarm is the probability from which a loose joint is said to be warm. Assumption.
+const leastWarm = 0.1
+
+// warmJoints: a loose joint turns current into heat.
+func (w *weighed) warmJoints() []Danger {
+	type joint struct{ p, ohms, watts, amps float64 }
+	bySite := map[string]*joint{}
+	add := func(site string, ohms, p float64) {
+		watts, amps := w.e.heat(ohms)
+		if watts < warmWatts || w.e.circuit.Box(site) == nil {
+			return
+		}
+		if bySite[site] == nil {
+			bySite[site] = &joint{}
+		}
+		j := bySite[site]
+		if j.p += p; watts > j.watts {
+			j.ohms, j.watts, j.amps = ohms, watts, amps
+		}
+	}
+	for i, f := range w.line.found {
+		if f.Kind == circuit.Resistive {
+			add(fault.Site(w.e.circuit, w.line.found[i:]), f.Ohms, 1)
+		}
+	}
+	for _, h := range w.order {
+		hyp := &w.e.hypotheses[h]
+		for i, f := range hyp.faults {
+			if f.Kind == circuit.Resistive && w.probability[h] >= negligible {
+				add(w.e.siteOf(hyp, i), f.Ohms, w.probability[h])
+			}
+		}
+	}
+	var dangers []Danger
+	for _, box := range w.e.circuit.Boxes {
+		j := bySite[box.ID]
+		if j == nil || j.p < leastWarm || !w.measured() {
+			continue
+		}
+		dangers = append(dangers, Danger{
+			Name: WarmJoint, At: box.Devices[0].ID, Site: box.ID, Urgent: j.p >= 0.5, Do: "Stop using it; breaker off, then open it",
+			Why: fmt.Sprintf("A loose joint at %s with %s: up to %.2g ohm, which at %.0f A is %.0f W of heat in one point. Warm under load now; stop using it.", box.Label, percent(j.p), j.ohms, j.amps, j.watts),
+		})
+	}
+	return dangers
+}
+
+// measured reports whether a number was read that a loose joint shows in.
+func (w *weighed) measured() bool {
+	return slices.ContainsFunc(w.since(), func(r tester.Reading) bool {
+		return r.Tool == tester.Analyzer || r.Tool == tester.Ohms || r.Tool == tester.Meter || r.Tool == tester.Hint || r.Tool == tester.Lamp
+	}) || len(w.line.found) > 0
+}
+
 // noAmps is the current below which a neutral carries none. Assumption.
 const noAmps = 0.05
 
 // shownProbability is that of all hypotheses under which the outlet is as asked.
 func (w *weighed) shownProbability(device string, is func(*shown) bool) float64 {
-	stage := w.e.states[stateKey(nil)]
-	all := w.at(stage, stage.outlet(device, circuit.Top))
+	all := w.at(w.now, w.now.outlet(device, circuit.Top))
 	p := 0.0
 	for h := range all {
-		if all[h].known && is(&all[h]) {
+		if w.counts(h) && is(&all[h]) {
 			p += w.probability[h]
 		}
 	}

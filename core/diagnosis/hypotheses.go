@@ -1,9 +1,13 @@
 package diagnosis
 
 import (
+	"errors"
 	"fmt"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"elvat/core/circuit"
 	"elvat/core/fault"
@@ -13,11 +17,25 @@ import (
 // A hypothesis is one way the circuit could be wrong.
 type hypothesis struct {
 	faults []circuit.Fault
+	beside []Unrecorded // what nobody recorded and is so
 	name   string
 	site   string
 	sites  []string // of each fault
 	weight float64
 	why    []string // what raised or lowered the weight
+	keys   []string // the rows of the table in it, where they are asked for
+	// nuisance: alone it is no cause of anything; its weight is the odds that it
+	// is so, whatever is wrong.
+	nuisance bool
+}
+
+// sound reports whether nothing is to be put right.
+func (h *hypothesis) sound() bool { return len(h.faults) == 0 && (len(h.beside) == 0 || h.nuisance) }
+
+// An openPlace is where a connection can let go, or be loose.
+type openPlace struct {
+	at      string
+	factors []Weight
 }
 
 // catalogue enumerates the single faults of a circuit, and the few
@@ -28,14 +46,75 @@ type catalogue struct {
 	table      *Weights
 	conditions Conditions
 	all        []hypothesis
+	places     []openPlace
+	ohms       []float64         // of loose connections
+	keys       map[Weight]string // rows of the table, where they are asked for
 }
 
 // enumerate lists every hypothesis of the circuit; the first is that nothing
 // is wrong. Faults that do the same to the network are kept once, by the place
 // named first.
-func enumerate(model *network.Model, table *Weights, conditions Conditions) ([]hypothesis, []*network.Variation, map[string]int, error) {
-	k := &catalogue{c: model.Wired.Circuit, w: model.Wired, table: table, conditions: conditions}
-	k.add(nil, table.NothingWrong)
+func enumerate(model *network.Model, table *Weights, conditions Conditions) ([]hypothesis, []*network.Variation, map[string]int, []openPlace, error) {
+	k := &catalogue{c: model.Wired.Circuit, w: model.Wired, table: table, conditions: conditions, ohms: looseOhms}
+	k.faults()
+	k.unrecorded()
+	var kept []hypothesis
+	var variations []*network.Variation
+	seen := map[string]int{}
+	varied, err := varyAll(model, k.all)
+	if err != nil {
+		return nil, nil, nil, nil, err
+	}
+	for i, h := range k.all {
+		v := varied[i]
+		if len(h.beside) == 0 {
+			// A fault by two names is one; what nobody recorded is another matter,
+			// though it does the same.
+			effect := effectOf(v)
+			if _, known := seen[effect]; known {
+				continue
+			}
+			seen[effect] = len(kept)
+		}
+		kept, variations = append(kept, h), append(variations, v)
+	}
+	places := slices.DeleteFunc(k.places, func(p openPlace) bool {
+		open := func(h hypothesis) bool {
+			return len(h.faults) == 1 && h.faults[0].Kind == circuit.Open && h.faults[0].At == p.at
+		}
+		return !slices.ContainsFunc(kept, open)
+	})
+	return kept, variations, seen, places, nil
+}
+
+// varyAll works out all variations, on as many workers as there are processors.
+func varyAll(model *network.Model, all []hypothesis) ([]*network.Variation, error) {
+	varied, errs := make([]*network.Variation, len(all)), make([]error, len(all))
+	inParallel(len(all), func() func(i int) {
+		return func(i int) { varied[i], errs[i] = vary(model, all[i].faults, all[i].beside) }
+	})
+	return varied, errors.Join(errs...)
+}
+
+// inParallel calls what worker returns with every number below n, on as many
+// workers as there are processors.
+func inParallel(n int, worker func() func(i int)) {
+	var next atomic.Int64
+	var all sync.WaitGroup
+	for range min(runtime.GOMAXPROCS(0), n) {
+		do := worker()
+		all.Go(func() {
+			for i := int(next.Add(1)) - 1; i < n; i = int(next.Add(1)) - 1 {
+				do(i)
+			}
+		})
+	}
+	all.Wait()
+}
+
+// faults lists every fault, after nothing wrong.
+func (k *catalogue) faults() {
+	k.add(nil, k.table.NothingWrong)
 	k.breaker()
 	for i := range k.c.Cables {
 		k.cable(&k.c.Cables[i])
@@ -48,22 +127,6 @@ func enumerate(model *network.Model, table *Weights, conditions Conditions) ([]h
 		k.splices(box)
 		k.moved(box)
 	}
-	var kept []hypothesis
-	var variations []*network.Variation
-	seen := map[string]int{}
-	for _, h := range k.all {
-		v, err := model.Vary(h.faults)
-		if err != nil {
-			return nil, nil, nil, err
-		}
-		effect := effectOf(v)
-		if _, known := seen[effect]; known {
-			continue
-		}
-		seen[effect] = len(kept)
-		kept, variations = append(kept, h), append(variations, v)
-	}
-	return kept, variations, seen, nil
 }
 
 // effectOf names what a variation does to the network.
@@ -89,6 +152,9 @@ func (k *catalogue) add(faults []circuit.Fault, factors ...Weight) {
 	for _, f := range factors {
 		h.weight *= f.Value
 		h.why = append(h.why, f.Why)
+		if key := k.keys[f]; key != "" {
+			h.keys = append(h.keys, key)
+		}
 	}
 	k.all = append(k.all, h)
 }
@@ -103,9 +169,11 @@ func one(f circuit.Fault) []circuit.Fault { return []circuit.Fault{f} }
 // gone adds the place open, and loose.
 func (k *catalogue) gone(at string, factors ...Weight) {
 	k.add(one(circuit.Fault{Kind: circuit.Open, At: at}), factors...)
-	for _, ohms := range looseOhms {
-		loose := append(slices.Clone(factors), k.table.LooseOf)
-		k.add(one(circuit.Fault{Kind: circuit.Resistive, At: at, Ohms: ohms}), append(loose, k.complained(WarmOrScorched, ComesAndGoes)...)...)
+	loose := append(slices.Clone(factors), k.table.LooseOf)
+	loose = append(loose, k.complained(WarmOrScorched, ComesAndGoes, Dimming)...)
+	k.places = append(k.places, openPlace{at, loose})
+	for _, ohms := range k.ohms {
+		k.add(one(circuit.Fault{Kind: circuit.Resistive, At: at, Ohms: ohms}), loose...)
 	}
 }
 
@@ -178,7 +246,7 @@ func (k *catalogue) device(box *circuit.Box, v *circuit.Device) {
 			if conductor == circuit.Ground && !v.HasGroundSlot() {
 				continue
 			}
-			factors := with(k.table.OpenSlot, k.complained(ComesAndGoes))
+			factors := with(k.table.OpenSlot, k.complained(ComesAndGoes, HalfDead))
 			if k.conditions.has(box.ID, Worn) {
 				factors = append(factors, k.table.WornSlots)
 			}
@@ -187,10 +255,10 @@ func (k *catalogue) device(box *circuit.Box, v *circuit.Device) {
 	}
 	if v.Kind == circuit.Receptacle {
 		if v.Tab.Hot == circuit.TabIntact {
-			k.gone(v.ID+".tab.hot", with(k.table.OpenTab, k.complained(ComesAndGoes))...)
+			k.gone(v.ID+".tab.hot", with(k.table.OpenTab, k.complained(ComesAndGoes, HalfDead))...)
 		}
 		if v.Tab.Neutral == circuit.TabIntact {
-			k.gone(v.ID+".tab.neutral", with(k.table.OpenTab, k.complained(ComesAndGoes))...)
+			k.gone(v.ID+".tab.neutral", with(k.table.OpenTab, k.complained(ComesAndGoes, HalfDead))...)
 		}
 	}
 	for _, pair := range circuit.Pairs {

@@ -17,6 +17,10 @@ type judged struct {
 	logs    []float64 // likelihood by hypothesis, then supply level
 	overall float64   // and over all of them together
 	codes   []string  // what each hypothesis predicts, as far as the tester shows it
+	// By hypothesis, then scale of ghosts, or legend: the log likelihood against
+	// that in logs; nil where the reading has none.
+	ghosts  []float64
+	legends []float64
 	// fits reports whether the reading is what the hypothesis predicts, within
 	// the tester's bounds at the supply level.
 	fits  func(h int, level float64) bool
@@ -25,16 +29,18 @@ type judged struct {
 
 // judge works out what a reading says of every hypothesis, once however often
 // it is asked: each further reading then costs its own only.
-func (e *Engine) judge(r *tester.Reading, prior []float64) (*judged, error) {
+func (e *Engine) judge(v *evidence, prior []float64) (*judged, error) {
+	r := v.reading
 	key, _ := json.Marshal(r) // a struct of numbers and strings cannot fail
-	j := e.judged[string(key)]
-	n, k := len(e.hypotheses), len(levels)
-	if j != nil && len(j.codes) == n {
-		return j, nil
-	}
-	s, err := e.stageOf(r.State)
+	s, err := e.stageOf(r.State, v.loadsOff, v.known)
 	if err != nil {
 		return nil, err
+	}
+	id := string(key) + "\x00" + v.known.key() + stateKey(nil, v.loadsOff)
+	j := e.judged[id]
+	n, k := len(e.hypotheses), len(e.levels)
+	if j != nil && len(j.codes) == n {
+		return j, nil
 	}
 	if j == nil {
 		j = &judged{}
@@ -43,11 +49,10 @@ func (e *Engine) judge(r *tester.Reading, prior []float64) (*judged, error) {
 	from := len(j.codes)
 	j.logs = append(j.logs, make([]float64, (n-from)*k)...)
 	j.codes = append(j.codes, make([]string, n-from)...)
-	if r.OnPoints() || r.Tool == tester.Eyes || r.Tool == tester.PlugButton || r.Tool == tester.DeviceButton || r.Tool == tester.Analyzer ||
-		r.Tool == tester.Told && r.Asked != "" {
-		err = e.judgeAsked(j, r, s, from)
-	} else {
+	if keptByOutlet(r) {
 		err = e.judgeShown(j, r, s, from)
+	} else {
+		err = e.judgeAsked(j, r, s, from)
 	}
 	if err != nil {
 		return nil, err
@@ -62,8 +67,20 @@ func (e *Engine) judge(r *tester.Reading, prior []float64) (*judged, error) {
 		}
 		j.overall = logSum(weighted) - logSum(prior)
 	}
-	e.judged[string(key)] = j
+	e.judged[id] = j
 	return j, nil
+}
+
+// keptByOutlet reports whether what the tester shows is kept by outlet.
+func keptByOutlet(r *tester.Reading) bool {
+	switch r.Tool {
+	case tester.Plug, tester.Sensor, tester.Lamp, tester.Meter:
+		return !r.OnPoints()
+	case tester.Told:
+		return r.Asked == ""
+	default:
+		return false
+	}
 }
 
 // doubted is the reading when a share of such readings is anything at all.
@@ -81,15 +98,72 @@ func (e *Engine) judgeShown(j *judged, r *tester.Reading, s *stage, from int) er
 	if outlet < 0 {
 		return fmt.Errorf("at %q: no such device on this circuit", r.At)
 	}
-	all, k := s.at(outlet), len(levels)
+	all, k, at := s.at(outlet), len(e.levels), s.levelsAt(outlet)
+	errors := e.settings.Errors
 	for h := from; h < len(all); h++ {
-		e.settings.Errors.likelihoods(r, &all[h], s.bench.Constants, j.logs[h*k:(h+1)*k])
+		logs := j.logs[h*k : (h+1)*k]
+		errors.likelihoods(r, &all[h], s.bench.Constants, at, logs)
 		j.codes[h] = all[h].code(r, s.bench.Constants)
+		switch r.Tool {
+		case tester.Meter:
+			if ghosts := errors.ghosts(r, &all[h]); ghosts != nil {
+				whole := make([]float64, len(ghosts))
+				for g := range ghosts {
+					whole[g] = ghosts[g] + math.Log(ghostScales[g].share)
+				}
+				mean := logSum(whole)
+				for l := range logs {
+					logs[l] += mean
+				}
+				for g := range ghosts {
+					ghosts[g] -= mean
+				}
+				j.ghosts = room(j.ghosts, len(all)*len(ghosts))
+				copy(j.ghosts[h*len(ghosts):], ghosts)
+			}
+		case tester.Plug:
+			j.legends = room(j.legends, len(all)*len(legends))
+			row := j.legends[h*len(legends) : (h+1)*len(legends)]
+			for n, legend := range legends {
+				taken := *r
+				taken.Lamps = r.Lamps.Exchanged(legend)
+				errors.likelihoods(&taken, &all[h], s.bench.Constants, at[:1], row[n:n+1])
+				row[n] -= logs[0]
+			}
+		}
 	}
 	j.fits = func(h int, level float64) bool {
-		return e.settings.Errors.fits(r, &s.shown[outlet][h], level, s.bench.Constants)
+		return errors.fits(r, &s.shown[outlet][h], s.levelAt(outlet, level), s.bench.Constants)
 	}
 	return nil
+}
+
+// room is the slice with at least so many elements, new ones zero.
+func room(x []float64, n int) []float64 {
+	if len(x) < n {
+		x = append(x, make([]float64, n-len(x))...)
+	}
+	return x
+}
+
+// levelAt is the supply's level as it is at the outlet: with a lost neutral,
+// what one leg gains the other loses.
+func (s *stage) levelAt(outlet int, level float64) float64 {
+	if s.opposite != nil && s.opposite[outlet] && off(level) != "" {
+		return max(2-level, 0)
+	}
+	return level
+}
+
+func (s *stage) levelsAt(outlet int) []float64 {
+	if s.opposite == nil || !s.opposite[outlet] {
+		return s.e.levels
+	}
+	at := make([]float64, len(s.e.levels))
+	for l, level := range s.e.levels {
+		at[l] = s.levelAt(outlet, level)
+	}
+	return at
 }
 
 // code is what the tester shows of the values the reading has.
@@ -124,14 +198,14 @@ func (s *shown) code(r *tester.Reading, k tester.Constants) string {
 
 // judgeAsked judges a reading that is asked of every hypothesis anew.
 func (e *Engine) judgeAsked(j *judged, r *tester.Reading, s *stage, from int) error {
-	k := len(levels)
+	k := len(e.levels)
 	for h := from; h < len(s.variations); h++ {
 		a, err := e.answer(r, h, s)
 		if err != nil {
 			return err
 		}
 		j.codes[h] = a.code
-		for l, level := range levels {
+		for l, level := range e.levels {
 			p := a.likelihood(level)
 			j.logs[h*k+l] = math.Log(p)
 		}
@@ -154,13 +228,19 @@ func flat(code string, p float64, fits bool) answer {
 }
 
 func (e *Engine) answer(r *tester.Reading, h int, s *stage) (answer, error) {
-	if r.Tool == tester.Eyes {
-		return e.eyes(r, &e.hypotheses[h]), nil
+	errors := e.settings.Errors
+	switch r.Tool {
+	case tester.Eyes:
+		return e.eyes(r, &e.hypotheses[h], s.known), nil
+	case tester.Act:
+		return e.acted(r, h, s), nil
+	case tester.Hint:
+		p := errors.hinted(r.Hint, e.hints(r.Hint, r.Site, h, s), *r.Yes)
+		return flat(fmt.Sprint(p > 0.5), p, p > 0.5), nil
+	case tester.Told:
+		return errors.told(r, e.wouldAnswer(r.Asked, h, s)), nil
 	}
-	errors, c := e.settings.Errors, s.bench.Settle(s.variations[h])
-	if r.Tool == tester.Told {
-		return errors.told(r, c), nil
-	}
+	c := s.settled(h)
 	switch {
 	case r.Tool == tester.PlugButton:
 		o, ok := c.Outlet(r.At, r.Half)
@@ -195,8 +275,7 @@ func (e *Engine) answer(r *tester.Reading, h int, s *stage) (answer, error) {
 }
 
 // told judges an answer of the customer's by what would have happened.
-func (e Errors) told(r *tester.Reading, c *tester.Condition) answer {
-	is := wouldAnswer(r.Asked, c)
+func (e Errors) told(r *tester.Reading, is tester.Answer) answer {
 	return flat(string(is), e.toldLikelihood(is, r.Answer), is == r.Answer)
 }
 
@@ -205,26 +284,6 @@ func (e Errors) toldLikelihood(is, said tester.Answer) float64 {
 		return 1 - e.Told
 	}
 	return e.Told / float64(len(tester.Answers)-1)
-}
-
-// wouldAnswer is what doing as asked brings about.
-func wouldAnswer(asked tester.Question, c *tester.Condition) tester.Answer {
-	for _, name := range c.Tripped { // by what is wrong: it trips again
-		guard := slices.ContainsFunc(c.Variation.Guards, func(g circuit.Guard) bool { return g.Name == name })
-		if asked == tester.CycleBreaker && name == circuit.Panel || asked == tester.ResetGFCIs && guard {
-			return tester.WillNotHold
-		}
-	}
-	is := tester.NothingChanged
-	for _, f := range c.Variation.Faults {
-		switch {
-		case asked == tester.CycleBreaker && f.Kind == circuit.BreakerAt, asked == tester.ResetGFCIs && f.Kind == circuit.GFCIFault && f.State == "tripped":
-			is = tester.CameBack
-		case asked == tester.ResetGFCIs && f.Kind == circuit.GFCIFault && f.State != "no-trip":
-			is = tester.WillNotHold
-		}
-	}
-	return is
 }
 
 // digits rounds a prediction to what an electrician would call the same.
@@ -257,7 +316,16 @@ func (e Errors) ohms(predicted, seen tester.Reads) answer {
 		return flat("open", 1-e.VoltsWild, true)
 	}
 	bound := e.OhmsShare*predicted.Value + e.OhmsPlus
-	return flat(digits(predicted.Value), e.near(predicted.Value, seen.Value, bound), math.Abs(predicted.Value-seen.Value) <= 1.5*bound)
+	return flat(digits(predicted.Value), e.nearOhms(predicted.Value, seen.Value), math.Abs(predicted.Value-seen.Value) <= 1.5*bound)
+}
+
+// nearOhms is the likelihood of measured ohms about what is predicted, as a
+// density over their logarithm: they span nine powers of ten.
+func (e Errors) nearOhms(predicted, seen float64) float64 {
+	sigma := (e.OhmsShare*predicted + e.OhmsPlus) / 2 / (predicted + e.OhmsPlus)
+	z := (math.Log(seen+e.OhmsPlus) - math.Log(predicted+e.OhmsPlus)) / sigma
+	const anything = 20 // nepers
+	return (1-e.VoltsWild)*math.Exp(-z*z/2)/(sigma*math.Sqrt(2*math.Pi)) + e.VoltsWild/anything
 }
 
 // analyzed compares what a load tester shows, value by value.
@@ -272,6 +340,12 @@ func (e Errors) analyzed(a tester.Analysis, r *tester.Reading) answer {
 		}
 	}
 	compare := func(predicted, seen *float64, share, plus float64) {
+		if predicted != nil && seen != nil && plus == e.OhmsPlus {
+			code += " " + digits(*predicted)
+			p *= e.nearOhms(*predicted, *seen)
+			fits = fits && math.Abs(*predicted-*seen) <= 1.5*(share**predicted+plus)
+			return
+		}
 		switch {
 		case seen == nil:
 			return

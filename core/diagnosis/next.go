@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"elvat/core/circuit"
+	"elvat/core/fault"
 	"elvat/core/tester"
 )
 
@@ -18,8 +19,17 @@ const (
 	// DoSeparate takes a cable's end apart and caps it, then reads with power on:
 	// only for a qualified person, and only where nothing safer helps.
 	DoSeparate = "separate"
-	// DoAsk is a question to the customer, or the same done on the spot.
+	// DoAsk is a question to the customer.
 	DoAsk = "ask"
+	// DoAct is something done that settles what nobody recorded, or resets a trip.
+	DoAct = "act"
+	// DoFix is putting right what was found.
+	DoFix = "fix"
+	// DoPowerOff is the breaker, or the main, off now: something may be live that
+	// people touch, or the voltage is too high.
+	DoPowerOff = "power-off"
+	// DoDone: nothing is left to look for; hand over, with what stays unexcluded.
+	DoDone = "done"
 )
 
 // A Test is something to do next.
@@ -31,6 +41,21 @@ type Test struct {
 	Mode  tester.Mode     `json:"mode,omitempty"`
 	Site  string          `json:"site,omitempty"`
 	Asked tester.Question `json:"asked,omitempty"`
+	// Act is what is done; At and Half then say where it is read again.
+	Act tester.ActName `json:"act,omitempty"`
+	// Hint is a look from outside at the box of Site.
+	Hint tester.HintName `json:"hint,omitempty"`
+	// Faults are what is to be put right at Site.
+	Faults []circuit.Fault `json:"faults,omitempty"`
+	// Pairs are those to measure, of tester.VoltNames; all where there are none.
+	Pairs []string `json:"pairs,omitempty"`
+	// Trips names the GFCIs that taking it is likely to trip.
+	Trips []string `json:"trips,omitempty"`
+	// Caution is what can hurt while it is taken, as far as the model knows; empty
+	// where nothing can.
+	Caution string `json:"caution,omitempty"`
+	// Grave: what may be wrong makes it likely enough to stand out.
+	Grave bool `json:"grave,omitempty"`
 	// Separated is the cable end taken apart for the reading.
 	Separated string `json:"separated,omitempty"`
 	// Between are the points a dead ohmmeter is put on.
@@ -50,9 +75,13 @@ type Test struct {
 	// faulty box itself when this is done next.
 	Ahead float64 `json:"ahead"`
 
-	mapWords []string    // of a test of the order: what can be seen
-	stage    *stage      // of a reading: what it is taken on
-	seen     [][]float64 // of a reading: by cause, the probability of it and of each thing that can be seen
+	remedy    string      // where something is put right by it: a box, the panel, or an act
+	unplugged bool        // taken with everything unplugged
+	here      float64     // the probability that it is put right there
+	sure      bool        // it is rather there than not, however little is learned by looking
+	mapWords  []string    // of a test of the order: what can be seen
+	stage     *stage      // of a reading: what it is taken on
+	seen      [][]float64 // of a reading: by cause, the probability of it and of each thing that can be seen
 }
 
 const (
@@ -69,6 +98,7 @@ const (
 type cause struct {
 	name, site string
 	sites      []string
+	remedies   []string
 	members    []int
 	p          float64
 	way        int // which of the ways the circuit could run
@@ -83,9 +113,43 @@ func (w *weighed) decides(h int) bool {
 	return w.probability[h] >= negligible
 }
 
-// at is what the hypotheses show at the outlet that decide, and all single faults.
+// alive is the probability from which a hypothesis is worth predicting. Assumption.
+const alive = 1e-5
+
+// at is what the hypotheses that are alive show at the outlet.
 func (w *weighed) at(s *stage, outlet int) []shown {
-	return s.predict(outlet, func(h int) bool { return h < w.e.singles || w.decides(h) })
+	w.see(s, []int{outlet})
+	return s.shown[outlet]
+}
+
+// seeLeft works out what is left of those that are alive shows at the outlet.
+func (w *weighed) seeLeft(s *stage, outlet int, left []int) {
+	var all []int
+	for _, h := range w.order {
+		if w.probability[h] >= alive {
+			all = append(all, left[h])
+		}
+	}
+	s.extend(len(w.e.hypotheses))
+	s.predict([]int{outlet}, all)
+}
+
+// see works out what those that are alive show at the outlets.
+func (w *weighed) see(s *stage, outlets []int) {
+	s.extend(len(w.e.hypotheses))
+	var all []int
+	for _, h := range w.order {
+		if w.counts(h) {
+			all = append(all, h)
+		}
+	}
+	s.predict(outlets, all)
+}
+
+// counts reports whether the hypothesis is alive: what was predicted of others,
+// for another question, must not matter.
+func (w *weighed) counts(h int) bool {
+	return h < len(w.probability) && w.probability[h] >= alive && (h < w.e.singles || w.decides(h))
 }
 
 func (w *weighed) causes() []cause {
@@ -103,12 +167,15 @@ func (w *weighed) listCauses() []cause {
 		if !w.decides(h) {
 			continue
 		}
+		if hyp.sound() {
+			hyp = &w.e.hypotheses[healthy]
+		}
 		key := [2]string{hyp.name, strings.Join(hyp.sites, " ")}
 		i, ok := index[key]
 		if !ok {
 			i = len(all)
 			index[key] = i
-			all = append(all, cause{name: hyp.name, site: hyp.site, sites: hyp.sites})
+			all = append(all, cause{name: hyp.name, site: hyp.site, sites: hyp.sites, remedies: w.e.remediesOf(h)})
 		}
 		all[i].members = append(all[i].members, h)
 		all[i].p += w.probability[h]
@@ -122,17 +189,550 @@ func (w *weighed) listCauses() []cause {
 	return all
 }
 
-// next ranks what can be done by what it is expected to tell per minute. Once
-// the box is settled, opening it is all that is left.
-func (w *weighed) next(settled bool, site string) []Test {
-	if settled {
-		return slices.DeleteFunc(w.openings(), func(t Test) bool { return t.Site != site })
+// next lists what to do, first what is to be done first. It is never empty:
+// what was found is put right, a danger comes before all else, and where nothing
+// is left to look for it says so.
+func (w *weighed) next(r *Result) []Test {
+	off := w.powerOff(r.Hidden)
+	if fixes := w.fixes(); len(fixes) > 0 {
+		return append(off, fixes...)
+	}
+	if len(off) > 0 {
+		// No live test is proposed: what follows is done dead.
+		dead := w.rank(w.openings(), w.causes(), w.shows)
+		if len(dead) == 0 {
+			dead = w.lastResort(r)
+		}
+		live := func(t Test) bool { return t.Do == DoReading && t.Tool != tester.Ohms }
+		return append(off, slices.DeleteFunc(dead, live)...)
 	}
 	tests, causes := w.candidates()
 	if w.e.settings.Qualified && !w.readingHelps(tests, causes) {
 		tests = append(tests, w.separations(causes)...)
 	}
-	return w.rank(tests, causes, w.shows)
+	tests = w.rank(tests, causes, w.shows)
+	if r.Settled {
+		tests = w.atSite(tests, r.leadingSite())
+	}
+	return w.finish(w.front(tests, causes, r), r)
+}
+
+// atSite keeps what puts right what is at the site, where anything does.
+func (w *weighed) atSite(tests []Test, site string) []Test {
+	helps := map[string]bool{site: true}
+	for _, h := range w.order {
+		if w.probability[h] >= likelyCause && slices.Contains(w.e.hypotheses[h].sites, site) {
+			for _, remedy := range w.e.remediesOf(h) {
+				helps[remedy] = true
+			}
+		}
+	}
+	at := slices.DeleteFunc(slices.Clone(tests), func(t Test) bool { return t.remedy == "" || !helps[t.remedy] })
+	if len(at) == 0 {
+		return tests
+	}
+	return at
+}
+
+// unplugFirst is the probability of something plugged in that nobody recorded
+// from which all is unplugged before anything else. Assumption.
+const unplugFirst = 0.2
+
+// likelyPlugged is the probability from which unplugging comes even before the
+// sensor: then it alone is what makes the pin look live. Assumption.
+const likelyPlugged = 0.5
+
+// front puts before all others what the trade does first: exclude a danger that
+// a reading points at, and unplug everything where that alone may explain it.
+func (w *weighed) front(tests []Test, causes []cause, r *Result) []Test {
+	if !w.powered() {
+		return tests
+	}
+	var first []Test
+	for _, d := range r.Hidden {
+		if d.Name == LiveGroundPin && d.Urgent && !d.Shown {
+			if t, ok := w.exclude(d, causes); ok {
+				first = append(first, t)
+			}
+			break
+		}
+	}
+	if plugged := w.plugged(); plugged >= unplugFirst && len(w.readings) > 0 {
+		if t, ok := w.unplug(causes); ok && t.GainBits >= batchBits {
+			w.tellOutcomes(&t, causes, w.shows)
+			if len(first) > 0 {
+				t.Grave = true
+				t.Caution = "A ground pin may be live: pull plugs by their insulated body, touch no metal case and no plate."
+			}
+			if plugged >= likelyPlugged {
+				first = append([]Test{t}, first...)
+			} else {
+				first = append(first, t)
+			}
+		}
+	}
+	if len(first) == 0 {
+		if live := w.uncleared(tester.Sensor); len(live) > 0 {
+			first = live
+		}
+	}
+	tests = w.resetsFirst(tests)
+	return append(first, except(tests, first)...)
+}
+
+// except are the tests but those that are named already.
+func except(tests, named []Test) []Test {
+	return slices.DeleteFunc(slices.Clone(tests), func(t Test) bool {
+		return slices.ContainsFunc(named, func(n Test) bool { return n.key() == t.key() })
+	})
+}
+
+// beforeBoxes are the probabilities from which an act that opens nothing comes
+// before any box is opened, by its cost: a reset, a switch, all GFCIs of the
+// house. Assumption.
+var beforeBoxes = map[tester.ActName]float64{tester.Reset: 0.03, tester.SwitchesOn: 0.04, tester.ResetBreaker: 0.1, tester.AllGFCIs: 0.13}
+
+// resetsFirst puts resets and switches before screwdrivers: where a box would be
+// opened next, or looked at from outside to choose the box, what may settle it
+// without opening any comes before.
+func (w *weighed) resetsFirst(tests []Test) []Test {
+	if len(tests) == 0 || tests[0].Do != DoOpen && tests[0].Hint == "" {
+		return tests
+	}
+	before := func(t Test) bool { return t.Do == DoAct && t.remedy != "" && t.here >= beforeBoxes[t.Act] }
+	acts := slices.DeleteFunc(slices.Clone(tests), func(t Test) bool { return !before(t) })
+	return append(acts, slices.DeleteFunc(slices.Clone(tests), before)...)
+}
+
+// exclude is the reading that excludes a danger.
+func (w *weighed) exclude(d Danger, causes []cause) (Test, bool) {
+	o := w.now.outlet(d.At, circuit.Top)
+	if o < 0 || d.Tool == "" || d.Between != nil {
+		return Test{}, false
+	}
+	t := Test{Do: DoReading, At: d.At, Half: circuit.Top, Tool: d.Tool, Mode: ""}
+	if d.Tool == tester.Meter {
+		t.Mode = tester.HighZ
+	}
+	if w.skipped(&t) || w.taken(&t) {
+		return Test{}, false
+	}
+	t.Minutes = w.minutesOf(&t) + w.walk(d.At)
+	w.expect(&t, w.now, o, causes)
+	t.Why = "It excludes a live ground pin there, or shows it: plug nothing in before. " + t.Why
+	w.tellOutcomes(&t, causes, w.shows)
+	return t, true
+}
+
+// powerOff comes first where a reading shows metal that people touch live, or a
+// voltage that is too high.
+func (w *weighed) powerOff(dangers []Danger) []Test {
+	for _, d := range dangers {
+		if !d.Shown || d.Name != LiveGroundPin && d.Name != OverVoltage {
+			continue
+		}
+		t := Test{Do: DoPowerOff, At: d.At, Site: circuit.Panel, Minutes: w.e.settings.Minutes.ToPanel, Why: d.Why, Caution: d.Why}
+		t.Say = "Breaker off now, and keep everybody away from what is plugged in and from plates"
+		if d.Name == OverVoltage {
+			t.Say = d.Do
+		}
+		return []Test{t}
+	}
+	return nil
+}
+
+// fixes are what was found and waits to be put right.
+func (w *weighed) fixes() []Test {
+	var tests []Test
+	bySite := map[string]int{}
+	for i, f := range w.line.found {
+		site := fault.Site(w.e.circuit, w.line.found[i:])
+		n, known := bySite[site]
+		if !known {
+			n = len(tests)
+			bySite[site] = n
+			tests = append(tests, Test{Do: DoFix, Site: site, remedy: site})
+		}
+		tests[n].Faults = append(tests[n].Faults, f)
+	}
+	for i := range tests {
+		t := &tests[i]
+		what := fault.Name(w.e.circuit, t.Faults) + " " + w.e.placeOf(t.Faults)
+		t.Say = "Put right: " + what
+		t.Why = "It was found there. Make up the box, then read again what was wrong."
+	}
+	return tests
+}
+
+// convinced is the probability that nothing is wrong any more from which one
+// hands over, once all that was wrong is read again. Assumption.
+const convinced = 0.9
+
+// finished reports whether nothing is left to look for but what was not read yet.
+func (w *weighed) finished(r *Result) bool {
+	return len(w.readings) > 0 && r.Sound >= convinced && len(w.line.found) == 0
+}
+
+// unproven are the halves at which nothing was read since something was put
+// right, nor read right before: a second fault may show there only. The nearest
+// along the run comes first.
+func (w *weighed) unproven() []Test {
+	order := w.e.circuit.Order()
+	here := slices.Index(order, w.standsAt())
+	away := func(box string) int {
+		d := slices.Index(order, box) - here
+		return max(d, -d)
+	}
+	var tests []Test
+	for _, half := range circuit.Halves {
+		for _, box := range order {
+			for _, v := range w.e.circuit.Box(box).Devices {
+				tools := []tester.Tool{tester.Plug}
+				if !v.HasGroundSlot() {
+					tools[0] = tester.Meter
+				} else if w.toldDead(v.ID, half) {
+					tools = append(tools, tester.Lamp) // what did not run must run: lamps light through many ohms
+				}
+				for _, tool := range tools {
+					t := Test{Do: DoReading, At: v.ID, Half: half, Tool: tool}
+					if tool == tester.Meter {
+						t.Mode = tester.HighZ
+					}
+					o := w.now.outlet(v.ID, half)
+					if w.proven(v.ID, half, tool) || w.skipped(&t) || w.taken(&t) || !w.permitted(w.now, o, tool) {
+						continue
+					}
+					t.Minutes = w.minutesOf(&t) + w.walk(v.ID)
+					w.expect(&t, w.now, o, w.causes())
+					tests = append(tests, t)
+				}
+			}
+		}
+		if len(tests) > 0 {
+			break
+		}
+	}
+	if len(tests) == 0 {
+		return nil
+	}
+	// What tells most for its minutes; where nothing tells anything, the nearest.
+	worth := func(t Test) float64 {
+		if t.GainBits < worthBits/10 {
+			return 0
+		}
+		return t.GainBits / t.Minutes
+	}
+	slices.SortStableFunc(tests, func(a, b Test) int {
+		return cmp.Or(cmp.Compare(worth(b), worth(a)), cmp.Compare(away(w.boxOf(a.At)), away(w.boxOf(b.At))))
+	})
+	t := tests[0]
+	t.Why = "Not read right yet on this call: a second fault may show there only."
+	w.tellOutcomes(&t, w.causes(), w.shows)
+	w.foresee(&t)
+	return []Test{t}
+}
+
+// toldDead reports whether the customer said that nothing runs there.
+func (w *weighed) toldDead(device string, half circuit.Half) bool {
+	return slices.ContainsFunc(w.readings, func(r tester.Reading) bool {
+		return r.Tool == tester.Told && r.At == device && r.Half == half && r.Works != nil && !*r.Works
+	})
+}
+
+// uncleared is what lamps that read right cannot clear: a ground where none is
+// drawn may be faked. The sensor tells whether it is live; the ohms between
+// neutral and ground on the dead circuit whether it comes from the neutral.
+func (w *weighed) uncleared(with ...tester.Tool) []Test {
+	for i := range w.e.circuit.Boxes {
+		box := &w.e.circuit.Boxes[i]
+		if w.e.circuit.GroundArrives(box.ID) {
+			continue
+		}
+		for j := range box.Devices {
+			v := &box.Devices[j]
+			if !v.HasGroundSlot() || !w.readsGround(v.ID) {
+				continue
+			}
+			slot := v.ID + "." + string(circuit.Top) + "."
+			tests := []Test{
+				{Do: DoReading, At: v.ID, Half: circuit.Top, Tool: tester.Sensor},
+				{Do: DoReading, At: v.ID, Half: circuit.Top, Tool: tester.Ohms, Between: &[2]string{slot + string(circuit.Neutral), slot + string(circuit.Ground)}},
+			}
+			for n := range tests {
+				t := &tests[n]
+				if !slices.Contains(with, t.Tool) || w.taken(t) || w.skipped(t) || t.Tool == tester.Ohms && !slices.Contains(w.e.settings.Tools, tester.Meter) {
+					continue
+				}
+				t.Minutes = w.minutesOf(t) + w.walk(v.ID)
+				w.expect(t, w.now, w.now.outlet(v.ID, circuit.Top), w.causes())
+				t.Why = "Lamps show a ground there and none is drawn: faked from the neutral, or by conduit. " + t.Why
+				w.tellOutcomes(t, w.causes(), w.shows)
+				return []Test{*t}
+			}
+		}
+	}
+	return nil
+}
+
+// underLoad is the load tester at the ends of the run, where it is carried: a
+// loose joint shows on no lamp, and one at the end carries through all before it.
+func (w *weighed) underLoad() []Test {
+	if !slices.Contains(w.tools(), tester.Analyzer) {
+		return nil
+	}
+	for _, id := range w.e.circuit.Order() {
+		box := w.e.circuit.Box(id)
+		v := &box.Devices[0]
+		o := w.now.outlet(v.ID, circuit.Top)
+		t := Test{Do: DoReading, At: v.ID, Half: circuit.Top, Tool: tester.Analyzer}
+		if len(w.e.circuit.Outgoing(id)) > 0 || w.taken(&t) || w.skipped(&t) || !w.permitted(w.now, o, tester.Analyzer) {
+			continue
+		}
+		t.Minutes = w.minutesOf(&t) + w.walk(v.ID)
+		w.expect(&t, w.now, o, w.causes())
+		t.Why = "The end of the run under load: a loose joint on the way shows on no lamp, and here as ohms."
+		w.tellOutcomes(&t, w.causes(), w.shows)
+		w.foresee(&t)
+		return []Test{t}
+	}
+	return nil
+}
+
+// heat or dimming: complaints and loads at which a load tester is thought of
+// while the search goes on; and where it was used already.
+func (w *weighed) pointsToHeat() bool {
+	c := w.e.settings.Conditions
+	heavy := c.Since == SinceHeavy || c.Complaint == WarmOrScorched || c.Complaint == Dimming
+	for _, all := range c.Boxes {
+		heavy = heavy || slices.Contains(all, Warm)
+	}
+	return heavy || slices.ContainsFunc(w.readings, func(r tester.Reading) bool { return r.Tool == tester.Analyzer })
+}
+
+// readsGround reports whether lamps showed a ground at the device.
+func (w *weighed) readsGround(device string) bool {
+	return slices.ContainsFunc(w.since(), func(r tester.Reading) bool {
+		return r.At == device && r.Tool == tester.Plug && !r.Doubtful && r.Lamps.HotGround == tester.IsLit
+	})
+}
+
+// disputed is the check that explains a reading which fits nothing wrong, though
+// nothing is probably wrong: another tester on the same half.
+func (w *weighed) disputed() []Test {
+	for i := len(w.readings) - 1; i >= w.line.mendedAt; i-- {
+		r := &w.readings[i]
+		if !keptByOutlet(r) || r.Doubtful || r.Tool == tester.Told || w.judged[i].fits(healthy, w.level) {
+			continue
+		}
+		tool, mode := tester.Meter, tester.HighZ
+		if r.Tool == tester.Meter {
+			tool, mode = tester.Lamp, ""
+		}
+		t := Test{Do: DoReading, At: r.At, Half: r.Half, Tool: tool, Mode: mode}
+		o := w.now.outlet(r.At, r.Half)
+		if w.checked(i) || w.taken(&t) || w.skipped(&t) || !w.permitted(w.now, o, tool) || !slices.Contains(w.tools(), tool) {
+			continue
+		}
+		t.Minutes = w.minutesOf(&t) + w.walk(r.At)
+		w.expect(&t, w.now, o, w.causes())
+		t.Why = fmt.Sprintf("The %s read there what a sound circuit does not show: this tells whether it was misread.", toolName[r.Tool])
+		w.tellOutcomes(&t, w.causes(), w.shows)
+		w.foresee(&t)
+		return []Test{t}
+	}
+	return nil
+}
+
+// checked reports whether another tester was put on the half after the reading.
+func (w *weighed) checked(reading int) bool {
+	of := &w.readings[reading]
+	return slices.ContainsFunc(w.readings[reading+1:], func(r tester.Reading) bool {
+		return r.At == of.At && r.Half == of.Half && r.Tool != of.Tool && keptByOutlet(&r) && r.Tool != tester.Told
+	})
+}
+
+// proven reports whether a tester was put on the half since something was last
+// put right, or read right before.
+func (w *weighed) proven(device string, half circuit.Half, by tester.Tool) bool {
+	for i := range w.readings {
+		v := &w.line.all[i]
+		r := v.reading
+		if r.At != device || r.Half != half || !keptByOutlet(r) || r.Tool == tester.Told || r.Doubtful {
+			continue
+		}
+		// A plug tester does not load what it is put on, and a lamp does not see the ground.
+		if by == tester.Lamp && r.Tool == tester.Plug || by == tester.Plug && r.Tool == tester.Lamp {
+			continue
+		}
+		if i >= w.before || w.readsRight(v) {
+			return true
+		}
+	}
+	return false
+}
+
+// readsRight reports whether the reading is what a sound circuit shows.
+func (w *weighed) readsRight(v *evidence) bool {
+	s, err := w.e.stageOf(v.reading.State, v.loadsOff, known{beside: v.known.beside})
+	if err != nil {
+		return false
+	}
+	o := s.outlet(v.reading.At, v.reading.Half)
+	if o < 0 {
+		return false
+	}
+	s.predict([]int{o}, []int{healthy})
+	return w.e.settings.Errors.fits(v.reading, &s.shown[o][healthy], s.levelAt(o, w.level), s.bench.Constants)
+}
+
+// finish makes sure that there is always something to do, and says when it is done.
+func (w *weighed) finish(tests []Test, r *Result) []Test {
+	again := slices.ContainsFunc(tests, func(t Test) bool { return t.Again })
+	urgent := slices.ContainsFunc(r.Hidden, func(d Danger) bool { return d.Urgent && !d.Shown })
+	if w.finished(r) && !again && !urgent {
+		if !w.powered() {
+			return append([]Test{w.powerOn()}, tests...)
+		}
+		if unproven := slices.Concat(w.disputed(), w.uncleared(tester.Sensor, tester.Ohms), w.unproven(), w.underLoad()); len(unproven) > 0 {
+			return append(unproven[:1], except(tests, unproven[:1])...)
+		}
+		return append([]Test{w.done(r)}, tests...)
+	}
+	if len(tests) == 0 {
+		tests = w.lastResort(r)
+	}
+	if len(tests) == 0 {
+		tests = []Test{w.done(r)}
+	}
+	return tests
+}
+
+// powerOn is what comes before anything can be proven.
+func (w *weighed) powerOn() Test {
+	return Test{
+		Do: DoAct, Act: tester.ResetBreaker, Site: circuit.Panel, Minutes: w.e.settings.Minutes.ToPanel,
+		Say: "Everything closed up: breaker on, then read again what was wrong",
+		Why: "Nothing is proven with the power off. Reset the GFCIs: they come out of the box tripped.",
+	}
+}
+
+// done hands over, with what stays unexcluded.
+func (w *weighed) done(r *Result) Test {
+	t := Test{Do: DoDone, Say: "Nothing is left to look for: hand over"}
+	t.Why = fmt.Sprintf("Nothing more is wrong with %s.", percent(r.Sound))
+	if r.Sound < convinced {
+		t.Why = "No test that is left tells more. Say what stays open, and who looks at it next."
+	}
+	open := 0
+	for _, d := range r.Hidden {
+		if !d.Shown {
+			open++
+		}
+	}
+	if open > 0 {
+		t.Why += fmt.Sprintf(" Dangers that no reading excludes: %d.", open)
+	}
+	return t
+}
+
+// lastResort is what is left where no test is expected to tell anything: the
+// reading in question again, then the boxes not looked into yet.
+func (w *weighed) lastResort(r *Result) []Test {
+	var tests []Test
+	if c := r.Conflict; c != nil && c.Reading >= 0 {
+		for i, at := range w.place {
+			q := &w.readings[i]
+			if at == c.Reading && keptByOutlet(q) && q.Tool != tester.Told && !w.line.repeated[w.line.all[i].key] {
+				t := Test{Do: DoReading, At: q.At, Half: q.Half, Tool: q.Tool, Mode: q.Mode, Again: true, Why: c.Why}
+				t.Minutes = w.minutesOf(&t) + w.walk(q.At)
+				t.Say = fmt.Sprintf("%s at %s, %s half, once more", w.toolWords(&t), w.e.place(t.At), t.Half)
+				tests = append(tests, t)
+			}
+		}
+	}
+	if r.Sound >= convinced {
+		return tests
+	}
+	suspicion := w.bySite()
+	order := append(w.e.circuit.Order(), circuit.Panel)
+	slices.SortStableFunc(order, func(a, b string) int { return cmp.Compare(suspicion[b], suspicion[a]) })
+	for _, site := range order {
+		t := w.opening(site, suspicion[site])
+		if !slices.Contains(w.line.looked, site) && !w.skipped(&t) {
+			tests = append(tests, t)
+		}
+	}
+	return tests[:min(len(tests), keepTests)]
+}
+
+// skipped reports whether the test was asked for and not taken.
+func (w *weighed) skipped(t *Test) bool {
+	return slices.ContainsFunc(w.line.skipped, func(r tester.Reading) bool {
+		switch {
+		case t.Do == DoOpen:
+			return r.Tool == tester.Eyes && r.Site == t.Site
+		case t.Act != "":
+			return r.Tool == tester.Act && r.Act == t.Act && (t.Act != tester.Reset || r.At == t.At)
+		case t.Hint != "":
+			return r.Tool == tester.Hint && r.Hint == t.Hint && r.Site == t.Site
+		default:
+			if t.Between != nil || r.Between != nil {
+				return r.Tool == t.Tool && t.Between != nil && r.Between != nil && *t.Between == *r.Between
+			}
+			return r.Tool == t.Tool && r.At == t.At && r.Mode == t.Mode && (r.Half == t.Half || r.Half == "") && r.Tool != ""
+		}
+	})
+}
+
+// taken reports whether the reading was taken in this state already, with
+// everything that is asked for.
+func (w *weighed) taken(t *Test) bool {
+	return slices.ContainsFunc(w.line.all, func(v evidence) bool {
+		r := v.reading
+		if t.Between != nil || r.Between != nil {
+			return v.epoch == w.line.epoch && t.Tool == r.Tool && t.Between != nil && r.Between != nil && *t.Between == *r.Between && !r.Doubtful
+		}
+		if v.epoch != w.line.epoch && v.epoch != -1-w.line.fixes || r.Tool != t.Tool || r.At != t.At || r.Mode != t.Mode || r.Hint != t.Hint || r.Site != t.Site || r.Doubtful {
+			return false
+		}
+		if t.Tool != tester.DeviceButton && r.Half != t.Half {
+			return false
+		}
+		if r.Tool == tester.Sensor && r.Slots != nil {
+			return r.Slots.Hot != "" && r.Slots.Neutral != ""
+		}
+		if r.Tool == tester.Plug && r.Lamps != nil {
+			return !slices.Contains(slices.Collect(lampValues(*r.Lamps)), "")
+		}
+		if r.Tool == tester.Meter && r.Volts != nil {
+			return len(t.Pairs) > 0 || r.Volts.HotNeutral != nil && (r.Volts.HotGround != nil || r.Volts.HotEarth != nil)
+		}
+		return true
+	})
+}
+
+func lampValues(l tester.Lamps) func(func(tester.Lit) bool) {
+	return func(yield func(tester.Lit) bool) {
+		for _, lit := range l.All() {
+			if !yield(lit) {
+				return
+			}
+		}
+	}
+}
+
+// powered reports whether the breaker is on as things stand.
+func (w *weighed) powered() bool { return w.now.bench.Model.Wired.Circuit.Breaker.On }
+
+// tools are those carried, and those that were used already.
+func (w *weighed) tools() []tester.Tool {
+	all := slices.Clone(w.e.settings.Tools)
+	for i := range w.readings {
+		if tool := w.readings[i].Tool; slices.Contains(tester.AtOutlets, tool) && !slices.Contains(all, tool) {
+			all = append(all, tool)
+		}
+	}
+	return all
 }
 
 // candidates lists what can be done, with what each is expected to show of the
@@ -140,9 +740,16 @@ func (w *weighed) next(settled bool, site string) []Test {
 func (w *weighed) candidates() ([]Test, []cause) {
 	causes, stage := w.causes(), w.now
 	tests := []Test{}
-	for o, outlet := range stage.bench.Outlets() {
-		for _, tool := range w.e.settings.Tools {
-			if !w.permitted(stage, o, tool) {
+	var kept, at []int // those whose predictions are kept; the outlet of each
+	outlets := w.worthReading(stage)
+	w.see(stage, outlets)
+	if !w.powered() {
+		return append(tests, w.openings()...), causes // nothing is to be read on a dead circuit
+	}
+	for _, o := range outlets {
+		outlet := stage.bench.Outlets()[o]
+		for _, tool := range w.tools() {
+			if !w.permitted(stage, o, tool) || tool == tester.Analyzer && !w.pointsToHeat() {
 				continue
 			}
 			modes := []tester.Mode{""}
@@ -151,38 +758,115 @@ func (w *weighed) candidates() ([]Test, []cause) {
 			}
 			for _, mode := range modes {
 				t := Test{Do: DoReading, At: outlet.Device, Half: outlet.Half, Tool: tool, Mode: mode}
+				if mode == tester.LowZ {
+					t.Pairs = tester.VoltNames[:1] // it draws 40 mA: none of that to ground
+				}
+				if w.taken(&t) || w.skipped(&t) || loads(tool, mode) && !w.felt(outlet.Device) {
+					continue
+				}
 				t.Minutes = w.minutesOf(&t) + w.walk(outlet.Device)
-				w.expect(&t, stage, o, causes)
+				if !keptAtOutlet(tool) {
+					w.expect(&t, stage, o, causes) // it puts the tester on anew
+				} else {
+					w.outcomes(&t, stage, o)
+					kept = append(kept, len(tests))
+				}
+				at = append(at, o)
 				tests = append(tests, t)
 			}
 		}
-		tests = append(tests, w.dead(stage, o, causes)...)
+		dead := w.dead(stage, o, causes)
+		tests = append(tests, dead...)
+		at = append(at, make([]int, len(dead))...)
 	}
-	for _, question := range tester.Questions {
-		if t, ok := w.ask(question, causes); ok {
-			tests = append(tests, t)
-		}
+	inParallel(len(kept), func() func(i int) {
+		return func(i int) { w.expect(&tests[kept[i]], stage, at[kept[i]], causes) }
+	})
+	tests = append(tests, w.actTests()...)
+	if t, ok := w.unplug(causes); ok {
+		tests = append(tests, t)
 	}
+	tests = append(tests, w.hintTests(causes)...)
 	return append(tests, w.openings()...), causes
 }
 
+// keptAtOutlet reports whether what the tester shows is kept by outlet.
+func keptAtOutlet(tool tester.Tool) bool {
+	return tool == tester.Plug || tool == tester.Meter || tool == tester.Sensor || tool == tester.Lamp
+}
+
+// loads reports whether the tester draws more than a person should feel, were
+// the metal there joined to what it loads.
+func loads(tool tester.Tool, mode tester.Mode) bool {
+	return tool == tester.Lamp || tool == tester.Meter && mode == tester.LowZ
+}
+
+// felt reports whether a tester that draws next to nothing was put on the device
+// before, or a ground is drawn to arrive there: where none may, a test lamp or a
+// low impedance is never the first, for a neutral that is lost and joined to the
+// metal would carry its current.
+func (w *weighed) felt(device string) bool {
+	if g := w.e.settings.Conditions.Ground; w.e.circuit.GroundArrives(w.boxOf(device)) && g != GroundUnknown && g != GroundNone {
+		return true
+	}
+	return slices.ContainsFunc(w.readings, func(r tester.Reading) bool {
+		return r.At == device && (r.Tool == tester.Plug || r.Tool == tester.Sensor || r.Tool == tester.Meter && r.Mode == tester.HighZ)
+	})
+}
+
+// leastOfHalf is the probability of something that tells the halves of a device
+// apart from which the second is worth reading. Assumption.
+const leastOfHalf = 0.003
+
+// worthReading are the outlets that a reading may be proposed at: of each device
+// the first half, and the second where something may tell them apart.
+func (w *weighed) worthReading(s *stage) []int {
+	apart := map[string]float64{}
+	for _, h := range w.order {
+		p := w.probability[h]
+		if p < alive {
+			continue
+		}
+		for _, f := range w.e.hypotheses[h].faults {
+			if device, rest, ok := strings.Cut(f.At, "."); ok && (strings.HasPrefix(rest, "top.") || strings.HasPrefix(rest, "bottom.") || strings.HasPrefix(rest, "tab.") || strings.HasSuffix(rest, ".2")) {
+				apart[device] += p
+			}
+		}
+		for _, u := range w.e.hypotheses[h].beside {
+			if u.Kind == Switched && u.Half != "" {
+				apart[u.At] += p
+			}
+		}
+	}
+	var outlets []int
+	for o, outlet := range s.bench.Outlets() {
+		v, _ := w.e.circuit.Device(outlet.Device)
+		removed := v.Tab.Hot == circuit.TabRemoved || v.Tab.Neutral == circuit.TabRemoved
+		if outlet.Half == circuit.Top || removed || apart[outlet.Device] >= leastOfHalf {
+			outlets = append(outlets, o)
+		}
+	}
+	return outlets
+}
+
 // rank orders the tests by the minutes expected in the end, and says of the
-// first of them what each outcome would mean. Find looks up a hypothesis that
-// shows a certain thing.
+// first of them what each outcome would mean, what it trips and what can hurt.
+// Find looks up a hypothesis that shows a certain thing.
 func (w *weighed) rank(tests []Test, causes []cause, find finder) []Test {
 	again := w.again()
 	for i := range tests {
-		tests[i].Again = again[asTaken(tests[i])]
+		tests[i].Again = tests[i].Do == DoReading && again[asTaken(tests[i])]
 	}
-	tests = slices.DeleteFunc(tests, func(t Test) bool { return t.GainBits < worthBits && !t.Again })
+	tests = slices.DeleteFunc(tests, func(t Test) bool { return t.GainBits < worthBits && !t.Again && !t.sure })
 	w.lookAhead(tests, causes)
 	w.all, w.allCauses = tests, causes
 	slices.SortStableFunc(tests, func(a, b Test) int {
 		return cmp.Or(first(a.Again, b.Again), cmp.Compare(a.Ahead, b.Ahead))
 	})
-	tests = tests[:min(len(tests), keepTests)]
+	tests = slices.Clone(tests[:min(len(tests), keepTests)])
 	for i := range tests {
 		w.tellOutcomes(&tests[i], causes, find)
+		w.foresee(&tests[i])
 	}
 	return tests
 }
@@ -205,7 +889,7 @@ func (w *weighed) again() map[taken]bool {
 		k := taken{r.At, r.Half, r.Tool}
 		switch {
 		case r.At == "":
-		case i >= w.before:
+		case i >= w.line.mendedAt:
 			for other := range wrong {
 				if other.at == k.at && other.half == k.half {
 					delete(wrong, other)
@@ -240,27 +924,45 @@ func (w *weighed) dead(s *stage, outlet int, causes []cause) []Test {
 	if o.Half != circuit.Top || !slices.Contains(w.e.settings.Tools, tester.Meter) {
 		return nil
 	}
-	short := 0.0
+	short, leaks := 0.0, w.tripping()
 	for h, seen := range w.at(s, outlet) {
-		if seen.known && seen.short {
+		if w.counts(h) && seen.short {
 			short += w.probability[h]
 		}
 	}
-	if short < worthDead {
+	if short < worthDead && leaks < worthDead {
 		return nil
 	}
 	var tests []Test
-	for _, other := range []circuit.Conductor{circuit.Neutral, circuit.Ground} {
-		if other == circuit.Ground && !o.HasGround {
+	for _, pair := range circuit.Pairs {
+		one, other := pair.Ends()
+		if other == circuit.Ground && !o.HasGround || short < worthDead && other != circuit.Ground || leaks < worthDead && one != circuit.Hot {
 			continue
 		}
 		slot := o.Device + "." + string(o.Half) + "."
-		t := Test{Do: DoReading, At: o.Device, Half: o.Half, Tool: tester.Ohms, Between: &[2]string{slot + string(circuit.Hot), slot + string(other)}}
+		t := Test{Do: DoReading, At: o.Device, Half: o.Half, Tool: tester.Ohms, Between: &[2]string{slot + string(one), slot + string(other)}}
+		if w.taken(&t) || w.skipped(&t) {
+			continue
+		}
 		t.Minutes = w.minutesOf(&t) + w.walk(o.Device)
 		w.expect(&t, s, outlet, causes)
 		tests = append(tests, t)
 	}
 	return tests
+}
+
+// tripping is the probability that something trips a GFCI by itself.
+func (w *weighed) tripping() float64 {
+	if w.trips == nil {
+		p := 0.0
+		for _, h := range w.likeliestFirst() {
+			if c := w.now.settled(h); len(c.Tripped) > 0 && !slices.Contains(c.Tripped, circuit.Panel) {
+				p += w.probability[h]
+			}
+		}
+		w.trips = &p
+	}
+	return *w.trips
 }
 
 // minutesOf is how long a reading takes once there. The first with an ohmmeter
@@ -296,34 +998,70 @@ func (w *weighed) permitted(s *stage, outlet int, tool tester.Tool) bool {
 	v, _ := w.e.circuit.Device(o.Device)
 	switch tool {
 	case tester.Plug:
-		return o.HasGround
+		return o.HasGround && w.pin(o.Device) < tester.PinMayBeLive
+	case tester.Analyzer:
+		// Its second pulse goes to the ground: never where that may be open.
+		return o.HasGround && w.pin(o.Device) < tester.PinMayBeLive && w.openGround(s, outlet) < mostOpenGround
 	case tester.DeviceButton:
 		return v.Kind == circuit.GFCI && o.Half == circuit.Top
 	case tester.PlugButton:
-		if !o.HasGround || !hasGuards(w.e.circuit) {
+		if !o.HasGround || !hasGuards(w.e.circuit) || w.pin(o.Device) >= tester.PinMayBeLive {
 			return false
 		}
-		open := w.unexplained
-		for h, seen := range w.at(s, outlet) {
-			if !seen.known {
-				continue
-			}
-			if seen.low[hotGround] < grounded*seen.low[hotNeutral] {
-				open += w.probability[h]
-			}
-		}
-		return open < mostOpenGround
+		return w.openGround(s, outlet) < mostOpenGround
 	default:
 		return true
 	}
 }
 
+// openGround is the probability that no ground arrives at the outlet.
+func (w *weighed) openGround(s *stage, outlet int) float64 {
+	open := w.unexplained
+	for h, seen := range w.at(s, outlet) {
+		if w.counts(h) && seen.low[hotGround] < grounded*seen.low[hotNeutral] {
+			open += w.probability[h]
+		}
+	}
+	return open
+}
+
+// pin is the worst that readings say of the ground pin there, unless one has
+// excluded it since.
+func (w *weighed) pin(device string) tester.GroundPin {
+	verdict := tester.PinNotShown
+	for _, r := range w.latest(device) {
+		switch pin := r.GroundPin(tester.Default); pin {
+		case tester.PinDead:
+			return pin
+		default:
+			verdict = max(verdict, pin)
+		}
+	}
+	return verdict
+}
+
+// latest are the readings at the device since something was last put right, of
+// each tester on each half the last one.
+func (w *weighed) latest(device string) []tester.Reading {
+	var all []tester.Reading
+	for _, r := range slices.Backward(w.since()) {
+		later := func(l tester.Reading) bool {
+			return l.Tool == r.Tool && l.Half == r.Half && l.Mode == r.Mode && !l.OnPoints()
+		}
+		if r.At == device && !r.Doubtful && !r.OnPoints() && !slices.ContainsFunc(all, later) {
+			all = append(all, r)
+		}
+	}
+	return all
+}
+
 // Places in tester.VoltNames, and the share of hot to neutral that hot to
 // ground must reach for the ground to be there. Assumption.
 const (
-	hotNeutral = 0
-	hotGround  = 1
-	grounded   = 0.9
+	hotNeutral    = 0
+	hotGround     = 1
+	neutralGround = 2
+	grounded      = 0.9
 )
 
 // walk is what it costs to get there from where the last reading was taken.
@@ -336,7 +1074,17 @@ func (w *weighed) walk(device string) float64 {
 
 // expect fills in what the reading is expected to tell about the causes.
 func (w *weighed) expect(t *Test, s *stage, outlet int, causes []cause) {
-	kinds := w.outcomes(t, s, outlet).among(causes)
+	// After an act, what is left of a hypothesis is what shows.
+	var left []int
+	if t.unplugged {
+		left = w.e.leftOf(gone{loads: true})
+		w.seeLeft(s, outlet, left)
+	}
+	kinds := w.outcomes(t, s, outlet)
+	if left != nil {
+		kinds = kinds.through(left)
+	}
+	kinds = kinds.among(causes)
 	joint := make([][]float64, len(causes))
 	predicted := make([]float64, kinds.count)
 	for c := range causes {
@@ -349,14 +1097,14 @@ func (w *weighed) expect(t *Test, s *stage, outlet int, causes []cause) {
 	t.GainBits = rounded(information(joint))
 	t.seen, t.stage = joint, s
 	t.Why = w.parts(joint, causes)
-	if t.Asked != "" {
+	if t.Asked != "" || t.Tool == tester.Hint || t.unplugged {
 		return
 	}
 	t.Say = fmt.Sprintf("%s at %s, %s half", w.toolWords(t), w.e.place(t.At), t.Half)
 	switch t.Tool {
 	case tester.Ohms:
-		other := t.Between[1][strings.LastIndex(t.Between[1], ".")+1:]
-		t.Say = fmt.Sprintf("Breaker off, proven dead, nothing plugged in: ohmmeter from hot to %s slot at %s", other, w.e.place(t.At))
+		slot := func(i int) string { return t.Between[i][strings.LastIndex(t.Between[i], ".")+1:] }
+		t.Say = fmt.Sprintf("Breaker off, proven dead, nothing plugged in: ohmmeter from %s to %s slot at %s", slot(0), slot(1), w.e.place(t.At))
 	case tester.DeviceButton:
 		t.Say = fmt.Sprintf("%s at %s", w.toolWords(t), w.e.place(t.At))
 	case tester.Told:
@@ -381,6 +1129,9 @@ func (w *weighed) toolWords(t *Test) string {
 	case tester.Ohms:
 		return "Ohmmeter"
 	default:
+		if len(t.Pairs) == 1 {
+			return "Meter on " + string(t.Mode) + ", hot to neutral"
+		}
 		return "Meter on " + string(t.Mode)
 	}
 }
@@ -427,7 +1178,7 @@ func (w *weighed) parts(joint [][]float64, causes []cause) string {
 	first := likeliest(0)
 	for c := range causes {
 		if likeliest(c) != first {
-			return fmt.Sprintf("Parts %s from %s.", w.words(causes[0]), w.words(causes[c]))
+			return fmt.Sprintf("Tells %s from %s.", w.words(causes[0]), w.words(causes[c]))
 		}
 	}
 	return fmt.Sprintf("Makes sure of %s.", w.words(causes[0]))
@@ -468,25 +1219,50 @@ func percent(p float64) string {
 }
 
 // openings weighs looking into each box: what is wrong is there, or it is not.
+// One that was looked into since something was last put right is left out.
 func (w *weighed) openings() []Test {
-	suspicion := w.bySite()
+	suspicion := map[string]float64{}
+	for _, h := range w.order {
+		for _, remedy := range w.e.remediesOf(h) {
+			suspicion[remedy] += w.probability[h]
+		}
+	}
 	tests, finds := []Test{}, w.finds()
-	minutes := w.e.settings.Minutes
 	for _, site := range append(w.e.circuit.Order(), circuit.Panel) {
-		here := suspicion[site]
-		if here < least {
+		t := w.opening(site, suspicion[site])
+		if suspicion[site] < least || slices.Contains(w.line.looked, site) || w.skipped(&t) {
 			continue
 		}
-		t := Test{Do: DoOpen, Site: site, GainBits: rounded(entropy(here)), Minutes: minutes.Open + minutes.Walk}
 		t.Finds = finds[site]
-		t.Say = fmt.Sprintf("Open %s, dead", w.e.circuit.LabelOf(site))
-		t.Why = fmt.Sprintf("What is wrong is there with %s. Breaker off, proven dead, then the cover.", percent(here))
-		if site == circuit.Panel {
-			t.Minutes = minutes.Open + minutes.ToPanel
-			t.Say = "Look at the panel: the breaker first"
-			t.Why = fmt.Sprintf("What is wrong is there with %s. Its service lugs stay live with the main off: behind the cover is for the licensed.", percent(here))
-		}
 		tests = append(tests, t)
 	}
 	return tests
+}
+
+// opening is looking into the box, or at the panel.
+func (w *weighed) opening(site string, here float64) Test {
+	minutes := w.e.settings.Minutes
+	t := Test{Do: DoOpen, Site: site, remedy: site, GainBits: rounded(entropy(min(here, 1))), Minutes: w.openMinutes() + minutes.Walk, here: here, sure: here >= 0.5}
+	t.Say = fmt.Sprintf("Open %s, dead", w.e.circuit.LabelOf(site))
+	t.Why = fmt.Sprintf("Something is wrong there with %s. Breaker off, proven dead, then the cover.", percent(here))
+	if site == circuit.Panel {
+		t.Minutes = minutes.Open + minutes.ToPanel
+		t.Say = "Look at the panel: the breaker first"
+		t.Why = fmt.Sprintf("Something is wrong there with %s. Its service lugs stay live with the main off: behind the cover is for the licensed.", percent(here))
+	}
+	return t
+}
+
+// openMinutes is what opening one box costs now: in a dead session that is
+// under way the breaker and the dead proof are paid already.
+func (w *weighed) openMinutes() float64 {
+	m := w.e.settings.Minutes
+	switch {
+	case !w.e.settings.Sessions:
+		return m.Open
+	case w.line.sessions:
+		return m.Look
+	default:
+		return m.Dead + m.Look
+	}
 }

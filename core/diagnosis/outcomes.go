@@ -16,18 +16,19 @@ type outcomes struct {
 	count   int
 	predict func(h int) int // what the hypothesis shows
 	blur    func(predicted, seen int) float64
-	kept    map[int]int
+	kept    []int32 // by hypothesis: one more than what it shows, 0 where not asked yet
 	wrong   float64 // of distinct ones: the share taken for another; 0 for others
 }
 
 // of is the outcome that the hypothesis predicts.
 func (o *outcomes) of(h int) int {
-	kind, known := o.kept[h]
-	if !known {
-		kind = o.predict(h)
-		o.kept[h] = kind
+	for len(o.kept) <= h {
+		o.kept = append(o.kept, make([]int32, h+1-len(o.kept))...)
 	}
-	return kind
+	if o.kept[h] == 0 {
+		o.kept[h] = int32(o.predict(h)) + 1
+	}
+	return int(o.kept[h]) - 1
 }
 
 // blurred turns the probabilities of what is predicted into those of what is seen.
@@ -55,19 +56,18 @@ type asked struct {
 // outcomes of a reading. They do not depend on what was read before, so they
 // are worked out once for each hypothesis.
 func (w *weighed) outcomes(t *Test, s *stage, outlet int) *outcomes {
-	if t.Asked == "" {
-		w.at(s, outlet)
-	}
-	key := asked{outlet, t.Tool, t.Mode, ""}
+	key := asked{outlet, t.Tool, t.Mode, string(t.Hint) + strings.Join(t.Pairs, "+")}
 	if t.Between != nil {
-		key.to = t.Between[1]
+		key.to = t.Between[0] + t.Between[1]
 	}
 	if t.Asked != "" {
 		key.to = string(t.Asked)
 	}
 	if s.kinds[key] == nil {
+		if t.Asked == "" && t.Tool != tester.Hint {
+			w.at(s, outlet)
+		}
 		s.kinds[key] = w.e.outcomesOf(t, s, outlet)
-		s.kinds[key].kept = map[int]int{}
 	}
 	return s.kinds[key]
 }
@@ -77,12 +77,31 @@ func (e *Engine) outcomesOf(t *Test, s *stage, outlet int) *outcomes {
 	seen := func(h int) *shown { return &s.shown[outlet][h] }
 	if t.Asked != "" {
 		return &outcomes{count: len(tester.Answers), predict: func(h int) int {
-			return slices.Index(tester.Answers, wouldAnswer(t.Asked, s.bench.Settle(s.variations[h])))
+			return slices.Index(tester.Answers, e.wouldAnswer(t.Asked, h, s))
 		}, blur: func(predicted, seen int) float64 {
 			return errors.toldLikelihood(tester.Answers[predicted], tester.Answers[seen])
 		}}
 	}
 	switch t.Tool {
+	case tester.Hint:
+		// Whether it holds is certain under a hypothesis; how it answers is not.
+		odds := hintOdds[t.Hint]
+		hit := odds.hit
+		if e.circuit.Box(t.Site).Material == circuit.Metal {
+			hit = odds.metal
+		}
+		return &outcomes{count: 2, predict: func(h int) int {
+			if e.hintHolds(t.Hint, t.Site, h, s) {
+				return 1
+			}
+			return 0
+		}, blur: func(predicted, seen int) float64 {
+			p := []float64{odds.alarm, hit}[predicted]
+			if seen == 1 {
+				return p
+			}
+			return 1 - p
+		}}
 	case tester.Told:
 		return &outcomes{count: 2, predict: func(h int) int {
 			if seen(h).works(k) {
@@ -143,14 +162,17 @@ func (e *Engine) outcomesOf(t *Test, s *stage, outlet int) *outcomes {
 	case tester.Meter:
 		return distinct(errors.VoltsWild, func(h int) string {
 			var key strings.Builder
-			for i := range tester.VoltNames {
+			for i, name := range tester.VoltNames {
+				if len(t.Pairs) > 0 && !slices.Contains(t.Pairs, name) {
+					continue
+				}
 				key.WriteString(seen(h).bin(t.Mode, i))
 			}
 			return key.String()
 		})
 	case tester.Ohms:
 		return distinct(errors.VoltsWild, func(h int) string {
-			reads, err := s.bench.Settle(s.variations[h]).OhmsBetween(t.Between[0], t.Between[1])
+			reads, err := s.settled(h).OhmsBetween(t.Between[0], t.Between[1])
 			if err != nil || reads.Open {
 				return "open"
 			}
@@ -158,7 +180,7 @@ func (e *Engine) outcomesOf(t *Test, s *stage, outlet int) *outcomes {
 		})
 	default:
 		o := s.bench.Outlets()[outlet]
-		return distinct(errors.Trip, func(h int) string { return askedCode(t.Tool, s.bench.Settle(s.variations[h]), o) })
+		return distinct(errors.Trip, func(h int) string { return askedCode(t.Tool, s.settled(h), o) })
 	}
 }
 
@@ -182,6 +204,11 @@ func askedCode(tool tester.Tool, c *tester.Condition, o circuit.Outlet) string {
 	return code
 }
 
+// through are the outcomes of what is left of each hypothesis.
+func (o *outcomes) through(left []int) *outcomes {
+	return &outcomes{count: o.count, wrong: o.wrong, blur: o.blur, predict: func(h int) int { return o.of(left[h]) }}
+}
+
 // among narrows distinct outcomes to those that the causes predict, in their
 // order: what was asked of other hypotheses before must not matter.
 func (o *outcomes) among(causes []cause) *outcomes {
@@ -197,7 +224,7 @@ func (o *outcomes) among(causes []cause) *outcomes {
 		}
 	}
 	n := len(local)
-	return &outcomes{count: n, kept: map[int]int{}, predict: func(h int) int {
+	return &outcomes{count: n, predict: func(h int) int {
 		if kind := o.of(h); has(local, kind) {
 			return local[kind]
 		}

@@ -13,7 +13,7 @@ import (
 // the phone, or on the spot.
 func (w *weighed) ask(question tester.Question, causes []cause) (Test, bool) {
 	asked := func(r tester.Reading) bool { return r.Asked == question }
-	if slices.ContainsFunc(w.since(), asked) {
+	if slices.ContainsFunc(w.since(), asked) || w.line.acts[map[tester.Question]tester.ActName{tester.ResetGFCIs: tester.AllGFCIs, tester.CycleBreaker: tester.ResetBreaker}[question]] {
 		return Test{}, false
 	}
 	minutes := w.e.settings.Minutes

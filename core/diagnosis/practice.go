@@ -27,6 +27,11 @@ type WeightRow struct {
 	Usual    float64  `json:"usual"`
 	Standing Standing `json:"standing"`
 	Why      string   `json:"why"`
+	// Learned is what opened boxes make of it, where there are enough of them;
+	// Found and Expected what it comes from.
+	Learned  float64 `json:"learned,omitempty"`
+	Found    float64 `json:"found,omitempty"`
+	Expected float64 `json:"expected,omitempty"`
 }
 
 // A MinutesRow is what one test costs.
@@ -44,6 +49,7 @@ type PracticeSheet struct {
 	Tools     []tester.Tool `json:"tools"` // carried
 	Qualified bool          `json:"qualified"`
 	Three     bool          `json:"three"`
+	Learning  Learning      `json:"learning"`
 }
 
 // Bounds of what can be set. A weight of zero would rule a fault out for good.
@@ -76,6 +82,10 @@ func (m *Minutes) each(do func(key, words string, get float64, set func(float64)
 	}{
 		{"walk", "Going to another box", &m.Walk}, {"open", "Opening a box dead, looking and closing", &m.Open},
 		{"toPanel", "A trip to the panel", &m.ToPanel}, {"separate", "Taking a cable's end apart for a live test", &m.Separate},
+		{"dead", "Breaker off and dead proof, for all boxes of one session", &m.Dead}, {"look", "Each box opened in that session", &m.Look},
+		{"reset", "Resetting one GFCI, once there", &m.Reset}, {"gfcis", "Resetting every GFCI of the house", &m.GFCIs},
+		{"switches", "Flipping every switch of the room", &m.Switches}, {"unplug", "Unplugging everything on the run", &m.Unplug},
+		{"hint", "A look or a feel from outside", &m.Hint},
 	} {
 		do(row.key, row.words, *row.at, func(v float64) { *row.at = v })
 	}
@@ -137,16 +147,26 @@ func (p Practice) Settings() (Settings, error) {
 	return s, problem
 }
 
-// Sheet lists what is set beside what is usual.
-func (p Practice) Sheet() (PracticeSheet, error) {
+// Sheet lists what is set beside what is usual, and what was learned.
+func (p Practice) Sheet(l *Learned) (PracticeSheet, error) {
 	s, err := p.Settings()
 	if err != nil {
 		return PracticeSheet{}, err
 	}
-	sheet := PracticeSheet{Tools: s.Tools, Qualified: s.Qualified, Three: s.Three}
+	if l == nil {
+		l = &Learned{}
+	}
+	sheet := PracticeSheet{Tools: s.Tools, Qualified: s.Qualified, Three: s.Three, Learning: Learning{Boxes: l.Boxes, Least: learnFrom, Used: l.Boxes >= learnFrom}}
 	usual := Defaults()
 	s.Weights.each(func(key, words, group string, w *Weight) {
 		sheet.Weights = append(sheet.Weights, WeightRow{Key: key, Words: words, Group: group, Value: w.Value, Standing: w.Standing, Why: w.Why})
+		row := &sheet.Weights[len(sheet.Weights)-1]
+		row.Found, row.Expected = l.Found[key], rounded(l.Expected[key])
+		if factor := l.factor(key); factor != 1 {
+			if _, set := p.Weights[key]; !set {
+				row.Learned = rounded(w.Value * factor)
+			}
+		}
 	})
 	i := 0
 	usual.Weights.each(func(_, _, _ string, w *Weight) { sheet.Weights[i].Usual = w.Value; i++ })

@@ -33,6 +33,7 @@ const nearZero = 0.5
 // SweepOf tells what is left and what lamps cannot clear. Changed names the
 // devices known to have been changed lately.
 func SweepOf(c *circuit.Circuit, readings []tester.Reading, changed []string) Sweep {
+	readings = slices.DeleteFunc(slices.Clone(readings), func(r tester.Reading) bool { return r.Skipped })
 	s := Sweep{Left: []string{}, Needs: []Need{}}
 	for _, box := range c.Order() {
 		for _, v := range c.Box(box).Devices {

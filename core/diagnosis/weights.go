@@ -49,11 +49,32 @@ type Weights struct {
 	Leak            Weight `json:"leak" words:"A leak that something would trip on" group:"fault"`
 	Touching        Weight `json:"touching" words:"Bare wires touching in a box" group:"fault"`
 
+	SwitchedHalf    Weight `json:"switchedHalf" words:"A wall switch off ahead of one half" group:"unrecorded"`
+	SwitchedOutlet  Weight `json:"switchedOutlet" words:"A wall switch off ahead of an outlet" group:"unrecorded"`
+	SwitchedRun     Weight `json:"switchedRun" words:"A wall switch off ahead of the run" group:"unrecorded"`
+	Elsewhere       Weight `json:"elsewhere" words:"A tripped GFCI elsewhere, ahead of the run" group:"unrecorded"`
+	ElsewhereMidRun Weight `json:"elsewhereMidRun" words:"A tripped GFCI elsewhere, ahead of part of the run" group:"unrecorded"`
+	ElsewhereDead   Weight `json:"elsewhereDead" words:"A dead GFCI elsewhere" group:"unrecorded"`
+	GroundNotWire   Weight `json:"groundNotWire" words:"No ground wire, though one is drawn" group:"unrecorded"`
+	GroundUnknown   Weight `json:"groundUnknown" words:"No ground wire, where it is not known" group:"unrecorded"`
+
+	PluggedIn       Weight `json:"pluggedIn" words:"A lamp plugged in at an outlet, not recorded" group:"odds"`
+	HeaterPluggedIn Weight `json:"heaterPluggedIn" words:"A heavy load plugged in at an outlet, not recorded" group:"odds"`
+	PluggedBeyond   Weight `json:"pluggedBeyond" words:"Something plugged in at an outlet beyond a break, not recorded" group:"odds"`
+	FewWatts        Weight `json:"fewWatts" words:"Electronics of a few watts, of what is plugged in" group:"odds"`
+	LampWatts       Weight `json:"lampWatts" words:"A lamp or more, of what is plugged in" group:"odds"`
+	GroundConduit   Weight `json:"groundConduit" words:"Metal conduit is the ground where none is drawn" group:"odds"`
+	PlasticConduit  Weight `json:"plasticConduit" words:"The same where all boxes are plastic" group:"odds"`
+	ConduitUnknown  Weight `json:"conduitUnknown" words:"The same where the ground is not known" group:"odds"`
+	SupplyOff       Weight `json:"supplyOff" words:"The supply off its nominal, for each level read" group:"odds"`
+	LegendWrong     Weight `json:"legendWrong" words:"The plug tester's legend read wrongly throughout" group:"odds"`
+
 	LooseOf        Weight `json:"looseOf" words:"Loose instead of open, for each resistance tried" group:"factor"`
 	SwapGround     Weight `json:"swapGround" words:"The ground among those exchanged" group:"factor"`
 	ReverseBootleg Weight `json:"reverseBootleg" words:"A faked ground on a reversed outlet" group:"factor"`
 	GroundOpenToo  Weight `json:"groundOpenToo" words:"The same where a ground should arrive" group:"factor"`
 
+	OldGround    Weight `json:"oldGround" words:"No ground wire in a house of thirty years or more" group:"condition"`
 	CarriesOn    Weight `json:"carriesOn" words:"A termination that feeds a cable through its device" group:"condition"`
 	PushIn       Weight `json:"pushIn" words:"A push-in termination" group:"condition"`
 	HeavyLoads   Weight `json:"heavyLoads" words:"A termination under heavy plug-in loads" group:"condition"`
@@ -65,6 +86,7 @@ type Weights struct {
 	WornSlots    Weight `json:"wornSlots" words:"A slot where plugs sit loose" group:"condition"`
 	OutdoorsGFCI Weight `json:"outdoorsGFCI" words:"A failed GFCI outdoors or in the damp" group:"condition"`
 	OutdoorsLeak Weight `json:"outdoorsLeak" words:"A leak outdoors or in the damp" group:"condition"`
+	Storm        Weight `json:"storm" words:"A failed GFCI since a storm" group:"condition"`
 	Complaint    Weight `json:"complaint" words:"What the complaint points at" group:"condition"`
 
 	TwoFaults   Weight `json:"twoFaults" words:"Two faults at once" group:"share"`
@@ -97,11 +119,32 @@ var DefaultWeights = Weights{
 	Leak:            Weight{0.15, Common, "moisture or a worn appliance"},
 	Touching:        Weight{0.03, Assumption, "bare wire by a screw"},
 
+	SwitchedHalf:    Weight{0.4, Common, "half of a duplex often hangs on a wall switch"},
+	SwitchedOutlet:  Weight{0.1, Common, "an outlet can hang on a wall switch"},
+	SwitchedRun:     Weight{0.15, Assumption, "a switch ahead of a whole run"},
+	Elsewhere:       Weight{3, Common, "a tripped GFCI in another room is the commonest reason for a dead outlet; earlier hands like to borrow its LOAD screws"},
+	ElsewhereMidRun: Weight{1.5, Assumption, "a GFCI that nobody drew may sit ahead of part of the run"},
+	ElsewhereDead:   Weight{0.02, Assumption, "a dead GFCI that nobody drew"},
+	GroundNotWire:   Weight{0.1, Assumption, "what was drawn as a ground wire may be none"},
+	GroundUnknown:   Weight{4, Assumption, "nobody knows what the ground is"},
+
+	PluggedIn:       Weight{0.1, Assumption, "lamps behind a sofa are forgotten"},
+	HeaterPluggedIn: Weight{0.02, Assumption, "a heater is seldom forgotten"},
+	PluggedBeyond:   Weight{0.15, Assumption, "something plugged in beyond the break pulls the neutral up"},
+	FewWatts:        Weight{0.3, Assumption, "chargers and clocks"},
+	LampWatts:       Weight{0.7, Assumption, "lamps and more"},
+	GroundConduit:   Weight{0.05, Assumption, "metal conduit may itself be the ground"},
+	PlasticConduit:  Weight{0.1, Common, "a plastic box does not carry a conduit's ground on"},
+	ConduitUnknown:  Weight{0.5, Assumption, "nobody knows what the ground is; metal conduit may be it"},
+	SupplyOff:       Weight{0.002, Assumption, "the supply is seldom off its nominal, and then all of it"},
+	LegendWrong:     Weight{0.002, Assumption, "a legend read wrongly is wrong everywhere"},
+
 	LooseOf:        Weight{0.25, Assumption, "loose before it lets go"},
 	SwapGround:     Weight{0.04, Common, "bare wire is seldom mistaken"},
 	ReverseBootleg: Weight{0.1, Common, "a faked ground on a reversed outlet puts its metal at line voltage"},
 	GroundOpenToo:  Weight{0.01, Assumption, "only where the ground is open as well"},
 
+	OldGround:    Weight{4, Common, "old cable often has no ground wire"},
 	CarriesOn:    Weight{2, Common, "it carries the rest of the run"},
 	PushIn:       Weight{5, Common, "push-ins let go"},
 	HeavyLoads:   Weight{3, Common, "heavy loads heat the contact"},
@@ -113,6 +156,7 @@ var DefaultWeights = Weights{
 	WornSlots:    Weight{8, Common, "plugs sit loose in it"},
 	OutdoorsGFCI: Weight{3, Common, "moisture kills them"},
 	OutdoorsLeak: Weight{6, Common, "moisture leaks"},
+	Storm:        Weight{6, Common, "surges and lightning kill them"},
 	Complaint:    Weight{3, Common, "the complaint points at it"},
 
 	TwoFaults:   Weight{0.2, Assumption, "four calls in five have one fault"},
@@ -120,9 +164,10 @@ var DefaultWeights = Weights{
 	Unexplained: Weight{0.02, Assumption, "three faults at once, or something not in the catalogue"},
 }
 
-// looseOhms are the resistances tried for a loose connection: one that gets
-// warm under load, and one that is nearly open. Assumption.
-var looseOhms = []float64{2, 200}
+// looseOhms are the resistances tried for a loose connection before any
+// reading tells one: those that warm under load, and one that is nearly open.
+// What a reading tells is tried as well. Assumption.
+var looseOhms = []float64{1, 120}
 
 // Errors is how often, and by how much, testers and people misread.
 type Errors struct {
@@ -140,6 +185,8 @@ type Errors struct {
 	OhmsPlus   float64 // ... plus this many
 	AmpsShare  float64 // the same for a clamp
 	AmpsPlus   float64
+	Act        float64 // share of acts whose outcome is taken wrongly
+	IdleGFCI   float64 // share of houses with a GFCI that has tripped for a reason of its own
 	Eyes       float64 // share of faults in an opened box that are overlooked
 	ToldOutlet float64 // share of outlets of which a customer says the wrong thing
 	Told       float64 // share of a customer's other answers that are wrong
@@ -152,7 +199,7 @@ var DefaultErrors = Errors{
 	Lamp: 0.01, Glow: 0.01, Slot: 0.05, FaintBlurs: 0.2,
 	VoltsShare: 0.015, VoltsPlus: 1, GhostShare: 0.8, GhostPlus: 20, VoltsWild: 0.01, Level: 0.03,
 	ToldOutlet: 0.05, Told: 0.15, Doubtful: 0.7,
-	Eyes: 0.02, Trip: 0.005, OhmsShare: 0.2, OhmsPlus: 0.02, AmpsShare: 0.05, AmpsPlus: 0.02,
+	Act: 0.03, IdleGFCI: 0.05, Eyes: 0.02, Trip: 0.005, OhmsShare: 0.2, OhmsPlus: 0.02, AmpsShare: 0.05, AmpsPlus: 0.02,
 }
 
 // Minutes is what a test costs. All are assumptions and can be set.
@@ -163,10 +210,19 @@ type Minutes struct {
 	ToPanel float64
 	// Separate is taking a cable's end apart, capping it, and putting it back.
 	Separate float64
+	// Dead and Look are the two parts of Open where several boxes share one dead
+	// session: breaker off and dead proof once, then each box.
+	Dead, Look float64
+	Reset      float64 // one GFCI, once there
+	GFCIs      float64 // all of the house
+	Switches   float64 // of the room
+	Unplug     float64 // everything on the run
+	Hint       float64 // a look or a feel from outside
 }
 
 // DefaultMinutes are the usual costs.
 var DefaultMinutes = Minutes{
 	Tool: map[tester.Tool]float64{tester.Plug: 0.5, tester.Sensor: 0.5, tester.Lamp: 0.5, tester.Meter: 1, tester.PlugButton: 0.5, tester.DeviceButton: 0.3, tester.Analyzer: 1},
 	Walk: 0.5, Open: 8, ToPanel: 3, Separate: 6,
+	Dead: 5, Look: 3, Reset: 0.3, GFCIs: 2, Switches: 0.5, Unplug: 1, Hint: 0.5,
 }

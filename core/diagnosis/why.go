@@ -36,17 +36,23 @@ func (e *Engine) Why(readings []tester.Reading, faults []circuit.Fault) ([]Evide
 	if err != nil {
 		return nil, err
 	}
-	h := slices.IndexFunc(w.order, func(h int) bool { return slices.Equal(e.hypotheses[h].faults, faults) })
+	// What was found belongs to every suspect.
+	faults = slices.DeleteFunc(slices.Clone(faults), func(f circuit.Fault) bool { return slices.Contains(w.line.found, f) })
+	h := -1
+	for _, other := range w.order {
+		if slices.Equal(e.hypotheses[other].faults, faults) && (h < 0 || w.probability[other] > w.probability[h]) {
+			h = other
+		}
+	}
 	if h < 0 {
 		return nil, fmt.Errorf("faults: none of the suspects has just these")
 	}
-	h = w.order[h]
 	all := []Evidence{}
 	for i := w.before; i < len(w.judged); i++ {
 		r, j := &w.readings[i], w.judged[i]
 		over, under := j.overall, w.under(j, h)
 		v := Evidence{Reading: w.place[i], Fits: j.fits(h, w.level), Bits: rounded((under - over) / math.Ln2), Seen: r.Delta(tester.Default)}
-		predicted := e.predicted(r, h, w.level)
+		predicted := e.predicted(&w.line.all[i], h, w.level)
 		v.Predicted = predicted.Delta(tester.Default)
 		v.Words = e.sentence(r, &predicted, j.codes[h], v)
 		all = append(all, v)
@@ -57,14 +63,18 @@ func (e *Engine) Why(readings []tester.Reading, faults []circuit.Fault) ([]Evide
 // under is the log likelihood of the reading under the hypothesis at the
 // likeliest supply level.
 func (w *weighed) under(j *judged, h int) float64 {
-	return j.logs[h*len(levels)+slices.Index(levels, w.level)]
+	return j.logs[h*len(w.e.levels)+slices.Index(w.e.levels, w.level)]
 }
 
 // predicted is the reading as the hypothesis would have it, as far as its
 // values are kept; the zero reading of that tool otherwise.
-func (e *Engine) predicted(r *tester.Reading, h int, level float64) tester.Reading {
+func (e *Engine) predicted(v *evidence, h int, level float64) tester.Reading {
+	r := v.reading
 	p := tester.Reading{At: r.At, Half: r.Half, Tool: r.Tool, Mode: r.Mode}
-	s, err := e.stageOf(r.State)
+	s, err := e.stageOf(r.State, v.loadsOff, v.known)
+	if left := e.leftOf(v.gone); left != nil {
+		h = left[h]
+	}
 	if err != nil || r.OnPoints() {
 		return p
 	}
@@ -80,7 +90,8 @@ func (e *Engine) predicted(r *tester.Reading, h int, level float64) tester.Readi
 // those that like has, where it is not nil.
 func (s *stage) fill(p *tester.Reading, outlet, h int, level float64, like *tester.Reading) {
 	k := s.bench.Constants
-	seen := s.predict(outlet, func(other int) bool { return other == h })[h]
+	s.predict([]int{outlet}, []int{h})
+	seen := s.shown[outlet][h]
 	switch p.Tool {
 	case tester.Plug:
 		p.Lamps = &tester.Lamps{HotNeutral: k.Lit(seen.lamps[0]), HotGround: k.Lit(seen.lamps[1]), NeutralGround: k.Lit(seen.lamps[2])}
@@ -171,13 +182,13 @@ func (w *weighed) tellOutcomes(t *Test, causes []cause, find finder) {
 		w.tellSeen(t, causes, find)
 		return
 	}
-	if t.Do != DoOpen {
+	if t.remedy == "" {
 		return
 	}
 	found, total, rest := 0.0, 0.0, make([]float64, len(causes))
 	for c := range causes {
 		total += causes[c].p
-		if slices.Contains(causes[c].sites, t.Site) {
+		if slices.Contains(causes[c].remedies, t.remedy) {
 			found += causes[c].p
 		} else {
 			rest[c] = causes[c].p
@@ -187,11 +198,15 @@ func (w *weighed) tellOutcomes(t *Test, causes []cause, find finder) {
 	if total > 0 {
 		found /= total // what is too unlikely to be a cause is left out on both sides
 	}
+	yes, then, no := "something wrong in there", "Put it right, then read again what was wrong.", "all sound in there"
+	if t.Do == DoAct {
+		yes, then, no = "it comes back", "That was it: read again what was wrong.", "nothing comes back"
+	}
 	if found >= leastOutcome {
-		t.Outcomes = append(t.Outcomes, Outcome{Words: "something wrong in there", Probability: rounded(found), Then: "Put it right, then read again what was wrong."})
+		t.Outcomes = append(t.Outcomes, Outcome{Words: yes, Probability: rounded(found), Then: then})
 	}
 	if 1-found >= leastOutcome {
-		t.Outcomes = append(t.Outcomes, Outcome{Words: "all sound in there", Probability: rounded(1 - found), Then: w.meaning(rest, causes)})
+		t.Outcomes = append(t.Outcomes, Outcome{Words: no, Probability: rounded(1 - found), Then: w.meaning(rest, causes)})
 	}
 }
 
@@ -204,6 +219,9 @@ func (w *weighed) shows(t *Test, o int) (tester.Delta, string, bool) {
 	if t.Asked != "" {
 		r := tester.Reading{Tool: tester.Told, Asked: t.Asked, Answer: tester.Answers[o]}
 		return tester.Delta{}, r.Words(), true
+	}
+	if t.Tool == tester.Hint {
+		return tester.Delta{}, hintWords(t, o == 1), true
 	}
 	outlet := t.stage.outlet(t.At, t.Half)
 	causes := w.causes()
