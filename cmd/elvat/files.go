@@ -143,6 +143,7 @@ func diagnoseCommand() *cobra.Command {
 	cmd.Flags().StringVar(&from.conditions, "conditions", "", "what is known of the place, elvat-conditions/1")
 	cmd.Flags().StringVar(&from.order, "map", "", "what is known of the order of the boxes, elvat-map/1")
 	cmd.Flags().BoolVar(&from.why, "why", false, "add what each reading says of each of the likeliest suspects")
+	cmd.Flags().StringSliceVar(&from.tools, "tools", nil, "the testers carried, of plug, plug-button, device-button, meter, sensor, lamp, analyzer; all where not said")
 	cmd.Flags().IntVar(&from.faults, "faults", 2, "how many faults at once are looked for: 2 or 3")
 	_ = cmd.MarkFlagRequired("readings")
 	return cmd
@@ -151,6 +152,7 @@ func diagnoseCommand() *cobra.Command {
 // diagnoseFiles are what a diagnosis is asked to work from.
 type diagnoseFiles struct {
 	circuit, readings, conditions, order string
+	tools                                []string
 	why                                  bool
 	faults                               int
 }
@@ -181,6 +183,17 @@ func (f *diagnoseFiles) diagnose(cmd *cobra.Command) error {
 	}
 	settings := diagnosis.Defaults()
 	settings.Three = f.faults == 3
+	settings.Tools = tester.AtOutlets // nobody said what is carried
+	if f.tools != nil {
+		settings.Tools = nil
+	}
+	for _, name := range f.tools {
+		tool := tester.Tool(name)
+		if !slices.Contains(tester.AtOutlets, tool) {
+			return fmt.Errorf("--tools: %q is none of %q", name, tester.AtOutlets)
+		}
+		settings.Tools = append(settings.Tools, tool)
+	}
 	if settings.Conditions, err = parsed(cmd, f.conditions, c, diagnosis.ParseConditions); err != nil {
 		return err
 	}

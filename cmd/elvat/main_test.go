@@ -186,6 +186,9 @@ func TestBadInput(t *testing.T) {
 		{[]string{"meter", "--circuit", broken, "--at", "R1"}, "cable W4"},
 		{[]string{"meter", "--at", "R1"}, `"circuit" not set`},
 		{[]string{"trial", "--circuits", "0"}, "--circuits: at least 1"},
+		{[]string{"trial", "--rough", "--cases", "somewhere"}, "--rough and --cases do not go together"},
+		{[]string{"trial", "--cases", t.TempDir()}, "no case files in it"},
+		{[]string{"diagnose", file, "--readings", noReadings, "--tools", "plug,spoon"}, `"spoon" is none of`},
 		{[]string{"sing"}, `unknown command "sing"`},
 	} {
 		out, complaint, code := run(t, "", row.args...)
@@ -201,6 +204,35 @@ func TestTrial(t *testing.T) {
 	require.Zero(t, code, progress)
 	assert.Contains(t, out, "3 cases")
 	assert.Contains(t, progress, "3 of 3")
+	out, progress, code = run(t, "", "trial", "--rough", "--circuits", "3")
+	require.Zero(t, code, progress)
+	assert.Contains(t, out, "belief and truth differ")
+	out, progress, code = run(t, "", "trial", "--cases", "../../core/trial/testdata/cases")
+	require.Zero(t, code, progress)
+	assert.Contains(t, out, "solved                                     100.0 %")
+}
+
+// TestDiagnoseActs: acts, skips and what may come next, as files say them.
+func TestDiagnoseActs(t *testing.T) {
+	file, _ := binderyFile(t)
+	acts := `{ "format": "elvat-readings/1", "readings": [
+		{ "at": "R3", "tool": "plug", "lamps": { "hotNeutral": "dark", "hotGround": "lit", "neutralGround": "dark" } },
+		{ "tool": "act", "act": "unplug-all" },
+		{ "tool": "act", "act": "switches-on" },
+		{ "tool": "act", "act": "reset-gfcis", "found": ["kitchen counter"], "cameBack": ["R3"] },
+		{ "tool": "act", "act": "reset-breaker", "held": true },
+		{ "at": "R2", "tool": "plug", "skipped": true } ] }`
+	out, complaint, code := run(t, acts, "diagnose", file, "--readings", "-", "--tools", "plug,sensor")
+	require.Zero(t, code, complaint)
+	var got struct {
+		Next []struct{ Do, At, Tool string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &got))
+	require.NotEmpty(t, got.Next)
+	for _, next := range got.Next {
+		assert.NotEqual(t, "meter", next.Tool, "only what is carried is proposed")
+		assert.False(t, next.At == "R2" && next.Tool == "plug", "what was skipped is not asked for again")
+	}
 }
 
 // TestMeterCommand: the simulated meter answers on the wire until it is told to end.

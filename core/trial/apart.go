@@ -72,10 +72,16 @@ func drawApart(r *rand.Rand, c *circuit.Circuit, known diagnosis.Conditions, n i
 // aBox draws a box: by common practice likelier where push-ins, heavy loads,
 // work done lately, warmth or cables fed through a device are.
 func aBox(r *rand.Rand, c *circuit.Circuit, known diagnosis.Conditions) *circuit.Box {
+	return &c.Boxes[pick(r, boxWeights(c, known))]
+}
+
+// boxWeights are how likely something is wrong in each box. Assumption, after
+// common practice; no table of the diagnosis.
+func boxWeights(c *circuit.Circuit, known diagnosis.Conditions) []float64 {
 	raises := map[diagnosis.Condition]float64{
 		diagnosis.PushIn: 4, diagnosis.Heavy: 2.5, diagnosis.Worked: 3, diagnosis.Outdoors: 1.5, diagnosis.Warm: 5, diagnosis.Worn: 1.5,
 	}
-	weights, total := make([]float64, len(c.Boxes)), 0.0
+	weights := make([]float64, len(c.Boxes))
 	for i, box := range c.Boxes {
 		weights[i] = 1
 		for _, condition := range known.Boxes[box.ID] {
@@ -84,15 +90,8 @@ func aBox(r *rand.Rand, c *circuit.Circuit, known diagnosis.Conditions) *circuit
 		if box.Makeup == circuit.FeedThrough && len(c.Outgoing(box.ID)) > 0 {
 			weights[i] *= 1.5
 		}
-		total += weights[i]
 	}
-	u := r.Float64() * total
-	for i, w := range weights {
-		if u -= w; u < 0 {
-			return &c.Boxes[i]
-		}
-	}
-	return &c.Boxes[len(c.Boxes)-1]
+	return weights
 }
 
 func aCable(r *rand.Rand, c *circuit.Circuit, box *circuit.Box) *circuit.Cable {

@@ -38,18 +38,102 @@ func TestTheRuleByHand(t *testing.T) {
 		{"W2@B1.neutral", 25.5, 8.5, 3},
 		{"W1@panel.neutral", 25.5 + 11, 11, 4},
 	} {
-		got := line(t, row.at).byTheRule(diagnosis.DefaultMinutes)
-		assert.InDelta(t, row.walk, got.Walk, 1e-9, row.at)
-		assert.InDelta(t, row.bound, got.Bound, 1e-9, row.at)
-		assert.Equal(t, row.boxes, got.WalkBoxes, row.at)
+		s := atWork(t, row.at)
+		s.byTheRule(s.wrong(t))
+		assert.InDelta(t, row.walk, s.out.Walk, 1e-9, row.at)
+		assert.InDelta(t, row.bound, s.out.Bound, 1e-9, row.at)
+		assert.Equal(t, row.boxes, s.out.WalkBoxes, row.at)
 	}
+	// The second account: one dead session of 5 minutes, 3 for each box.
+	s := atWork(t, "W2@B1.neutral")
+	s.byTheRule(s.wrong(t))
+	assert.InDelta(t, 5+3*3.5, s.out.WalkSessions, 1e-9)
+	// A switch that is off: the rule opens all boxes on the way and the panel, then flips it.
+	s = atWork(t, "W3@B3.neutral")
+	s.left, s.switched = nil, []circuit.Fault{{Kind: circuit.Open, At: "R3.top.hot"}}
+	s.byTheRule([]string{"B3"})
+	assert.InDelta(t, 3*8.5+11+0.5, s.out.Walk, 1e-9)
+	assert.InDelta(t, 0.5, s.out.Bound, 1e-9)
+}
+
+// atWork is an electrician on the line with that open.
+func atWork(t *testing.T, at string) *electrician {
+	k := line(t, at)
+	return &electrician{belief: k.Circuit, truth: k.Circuit, settings: diagnosis.Defaults(), left: []Hidden{{Faults: k.Faults, Sites: []string{k.site(0)}}}}
+}
+
+// wrong are the boxes at which lamps show something.
+func (s *electrician) wrong(t *testing.T) []string {
+	shown, err := (&Case{Circuit: s.truth, Faults: s.faults()}).symptoms()
+	require.NoError(t, err)
+	var boxes []string
+	for _, o := range shown {
+		boxes = append(boxes, s.boxOf(o.Device))
+	}
+	return boxes
 }
 
 func TestOtherEnd(t *testing.T) {
-	k := line(t, "W2@B1.neutral")
-	assert.True(t, k.otherEnd("B2"))
-	assert.True(t, k.otherEnd("B1"))
-	assert.False(t, k.otherEnd("B3"))
+	s := atWork(t, "W2@B1.neutral")
+	assert.True(t, s.otherEnd("B2"))
+	assert.True(t, s.otherEnd("B1"))
+	assert.False(t, s.otherEnd("B3"))
+}
+
+// TestCasesFromFiles: cases that no part of the product made: belief and
+// truth differ, readings are solved by another program.
+func TestCasesFromFiles(t *testing.T) {
+	files, err := ReadCases("testdata/cases")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for i := range files {
+		o, err := files[i].Play()
+		require.NoError(t, err)
+		assert.True(t, o.Solved, files[i].ID)
+		assert.Zero(t, o.Repeated, files[i].ID)
+		assert.Less(t, o.Minutes, o.Walk, files[i].ID)
+	}
+	_, err = ReadCases(t.TempDir())
+	assert.ErrorContains(t, err, "no case files in it")
+	files[0].Sites = nil
+	_, err = files[0].Play()
+	assert.ErrorContains(t, err, "groups with the sites of")
+}
+
+// TestRoughCases: belief and truth differ in what the generator says they may,
+// and the advice still finds what is wrong, in fewer minutes than the rule.
+func TestRoughCases(t *testing.T) {
+	apart, loads, unknown := 0, 0, 0
+	for seed := range uint64(60) {
+		k, err := DrawRough(seed)
+		require.NoError(t, err)
+		require.Equal(t, len(k.Belief.Cables), len(k.Truth.Cables))
+		for i := range k.Belief.Cables {
+			off := k.Belief.Cables[i].Feet/k.Truth.Cables[i].Feet - 1
+			assert.Less(t, off*off, (roughLength+0.6/k.Truth.Cables[i].Feet)*(roughLength+0.6/k.Truth.Cables[i].Feet), "rounded to whole feet")
+		}
+		if len(k.Switched)+len(k.Tripped) > 0 {
+			apart++
+			assert.Empty(t, k.Hidden)
+		}
+		if len(k.Truth.Loads) > len(k.Belief.Loads) {
+			loads++
+		}
+		if k.Conditions.Ground == diagnosis.GroundUnknown {
+			unknown++
+		}
+	}
+	assert.InDelta(t, 12, apart, 8, "a tenth with a switch, a tenth with a GFCI elsewhere")
+	assert.InDelta(t, 18, loads, 10)
+	assert.InDelta(t, 30, unknown, 12)
+	r, err := RunRough(12, 1, 2, nil, func(int) {})
+	require.NoError(t, err)
+	assert.Equal(t, 12, r.Solved)
+	assert.Zero(t, r.Repeated)
+	assert.Less(t, r.Minutes, 0.85*r.Walk)
+	var out bytes.Buffer
+	r.Write(&out)
+	assert.Contains(t, out.String(), "minutes a case: right boxes")
 }
 
 func TestDrawnCases(t *testing.T) {
