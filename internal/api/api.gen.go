@@ -30,6 +30,36 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
+// Defines values for ActName.
+const (
+	Plugged      ActName = "plugged"
+	Reset        ActName = "reset"
+	ResetBreaker ActName = "reset-breaker"
+	ResetGfcis   ActName = "reset-gfcis"
+	SwitchesOn   ActName = "switches-on"
+	UnplugAll    ActName = "unplug-all"
+)
+
+// Valid indicates whether the value is a known member of the ActName enum.
+func (e ActName) Valid() bool {
+	switch e {
+	case Plugged:
+		return true
+	case Reset:
+		return true
+	case ResetBreaker:
+		return true
+	case ResetGfcis:
+		return true
+	case SwitchesOn:
+		return true
+	case UnplugAll:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for BasicsLamps.
 const (
 	BasicsLampsHotGround     BasicsLamps = "hotGround"
@@ -63,6 +93,27 @@ func (e Half) Valid() bool {
 	case Bottom:
 		return true
 	case Top:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for HintName.
+const (
+	LivePlate HintName = "live-plate"
+	WarmPlate HintName = "warm-plate"
+	Wiggle    HintName = "wiggle"
+)
+
+// Valid indicates whether the value is a known member of the HintName enum.
+func (e HintName) Valid() bool {
+	switch e {
+	case LivePlate:
+		return true
+	case WarmPlate:
+		return true
+	case Wiggle:
 		return true
 	default:
 		return false
@@ -260,11 +311,13 @@ func (e StopChangeSlots) Valid() bool {
 
 // Defines values for Tool.
 const (
+	Act          Tool = "act"
 	Analyzer     Tool = "analyzer"
 	Clamp        Tool = "clamp"
 	DeviceButton Tool = "device-button"
 	Eyes         Tool = "eyes"
 	Fixed        Tool = "fixed"
+	Hint         Tool = "hint"
 	Lamp         Tool = "lamp"
 	Meter        Tool = "meter"
 	Ohms         Tool = "ohms"
@@ -277,6 +330,8 @@ const (
 // Valid indicates whether the value is a known member of the Tool enum.
 func (e Tool) Valid() bool {
 	switch e {
+	case Act:
+		return true
 	case Analyzer:
 		return true
 	case Clamp:
@@ -286,6 +341,8 @@ func (e Tool) Valid() bool {
 	case Eyes:
 		return true
 	case Fixed:
+		return true
+	case Hint:
 		return true
 	case Lamp:
 		return true
@@ -353,6 +410,9 @@ func (e SettleConflictJSONBodyTake) Valid() bool {
 		return false
 	}
 }
+
+// ActName defines model for ActName.
+type ActName string
 
 // Amps defines model for Amps.
 type Amps = nec.Amps
@@ -641,6 +701,9 @@ type Have struct {
 	Van   string  `json:"van"`
 }
 
+// HintName defines model for HintName.
+type HintName string
+
 // HistoryLine defines model for HistoryLine.
 type HistoryLine = sitebook.Line
 
@@ -680,6 +743,12 @@ type Landing = [2]string
 
 // LandingPlace defines model for LandingPlace.
 type LandingPlace = makeup.LandingPlace
+
+// Learned defines model for Learned.
+type Learned = diagnosis.Learned
+
+// Learning defines model for Learning.
+type Learning = diagnosis.Learning
 
 // Level defines model for Level.
 type Level string
@@ -1054,6 +1123,9 @@ type Test = diagnosis.Test
 
 // Tool defines model for Tool.
 type Tool string
+
+// Unrecorded defines model for Unrecorded.
+type Unrecorded = diagnosis.Unrecorded
 
 // Verdict defines model for Verdict.
 type Verdict = nec.Verdict
@@ -1581,6 +1653,12 @@ type ServerInterface interface {
 	// SetPractice Set them; what is absent is as usual again
 	// (PUT /api/practice)
 	SetPractice(ctx *echo.Context) error
+	// ForgetLearned Count anew from now on
+	// (DELETE /api/practice/learning)
+	ForgetLearned(ctx *echo.Context) error
+	// GetLearned What opened boxes showed against what the table of weights expected, for keeping
+	// (GET /api/practice/learning)
+	GetLearned(ctx *echo.Context) error
 	// GetRun The outlets of a run, and what each showed over the calls
 	// (GET /api/runs/{run})
 	GetRun(ctx *echo.Context, run RunID) error
@@ -2661,6 +2739,24 @@ func (w *ServerInterfaceWrapper) SetPractice(ctx *echo.Context) error {
 	return err
 }
 
+// ForgetLearned converts echo context to params.
+func (w *ServerInterfaceWrapper) ForgetLearned(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ForgetLearned(ctx)
+	return err
+}
+
+// GetLearned converts echo context to params.
+func (w *ServerInterfaceWrapper) GetLearned(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetLearned(ctx)
+	return err
+}
+
 // GetRun converts echo context to params.
 func (w *ServerInterfaceWrapper) GetRun(ctx *echo.Context) error {
 	var err error
@@ -3072,6 +3168,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/sums/:sum", wrapper.WorkSum, options.OperationMiddlewares["workSum"]...)
 	router.GET(options.BaseURL+"/api/practice", wrapper.GetPractice, options.OperationMiddlewares["getPractice"]...)
 	router.PUT(options.BaseURL+"/api/practice", wrapper.SetPractice, options.OperationMiddlewares["setPractice"]...)
+	router.DELETE(options.BaseURL+"/api/practice/learning", wrapper.ForgetLearned, options.OperationMiddlewares["forgetLearned"]...)
+	router.GET(options.BaseURL+"/api/practice/learning", wrapper.GetLearned, options.OperationMiddlewares["getLearned"]...)
 	router.PUT(options.BaseURL+"/api/lamps", wrapper.SetLamps, options.OperationMiddlewares["setLamps"]...)
 	router.GET(options.BaseURL+"/api/basics", wrapper.GetBasics, options.OperationMiddlewares["getBasics"]...)
 
@@ -5508,6 +5606,82 @@ func (response SetPracticedefaultApplicationProblemPlusJSONResponse) VisitSetPra
 	return err
 }
 
+type ForgetLearnedRequestObject struct {
+}
+
+type ForgetLearnedResponseObject interface {
+	VisitForgetLearnedResponse(w http.ResponseWriter) error
+}
+
+type ForgetLearned200JSONResponse PracticeSheet
+
+func (response ForgetLearned200JSONResponse) VisitForgetLearnedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ForgetLearneddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ForgetLearneddefaultApplicationProblemPlusJSONResponse) VisitForgetLearnedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLearnedRequestObject struct {
+}
+
+type GetLearnedResponseObject interface {
+	VisitGetLearnedResponse(w http.ResponseWriter) error
+}
+
+type GetLearned200JSONResponse Learned
+
+func (response GetLearned200JSONResponse) VisitGetLearnedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLearneddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetLearneddefaultApplicationProblemPlusJSONResponse) VisitGetLearnedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetRunRequestObject struct {
 	Run RunID `json:"run"`
 }
@@ -6489,6 +6663,12 @@ type StrictServerInterface interface {
 	// SetPractice Set them; what is absent is as usual again
 	// (PUT /api/practice)
 	SetPractice(ctx context.Context, request SetPracticeRequestObject) (SetPracticeResponseObject, error)
+	// ForgetLearned Count anew from now on
+	// (DELETE /api/practice/learning)
+	ForgetLearned(ctx context.Context, request ForgetLearnedRequestObject) (ForgetLearnedResponseObject, error)
+	// GetLearned What opened boxes showed against what the table of weights expected, for keeping
+	// (GET /api/practice/learning)
+	GetLearned(ctx context.Context, request GetLearnedRequestObject) (GetLearnedResponseObject, error)
 	// GetRun The outlets of a run, and what each showed over the calls
 	// (GET /api/runs/{run})
 	GetRun(ctx context.Context, request GetRunRequestObject) (GetRunResponseObject, error)
@@ -8675,6 +8855,52 @@ func (sh *strictHandler) SetPractice(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SetPracticeResponseObject); ok {
 		return validResponse.VisitSetPracticeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ForgetLearned operation middleware
+func (sh *strictHandler) ForgetLearned(ctx *echo.Context) error {
+	var request ForgetLearnedRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ForgetLearned(ctx.Request().Context(), request.(ForgetLearnedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ForgetLearned")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ForgetLearnedResponseObject); ok {
+		return validResponse.VisitForgetLearnedResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetLearned operation middleware
+func (sh *strictHandler) GetLearned(ctx *echo.Context) error {
+	var request GetLearnedRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetLearned(ctx.Request().Context(), request.(GetLearnedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetLearned")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetLearnedResponseObject); ok {
+		return validResponse.VisitGetLearnedResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -88,13 +88,21 @@ func (s *calls) GetPractice(ctx context.Context, _ api.GetPracticeRequestObject)
 	if err != nil {
 		return nil, err
 	}
-	sheet, err := p.Sheet()
+	k, err := s.learn(ctx)
+	if err != nil {
+		return nil, err
+	}
+	sheet, err := s.practiceSheet(p, k)
 	return api.GetPractice200JSONResponse(sheet), err
 }
 
 // SetPractice keeps what the shop sets; what is absent is as usual again.
 func (s *calls) SetPractice(ctx context.Context, r api.SetPracticeRequestObject) (api.SetPracticeResponseObject, error) {
-	sheet, err := r.Body.Sheet()
+	k, err := s.learn(ctx)
+	if err != nil {
+		return nil, err
+	}
+	sheet, err := s.practiceSheet(*r.Body, k)
 	if err != nil {
 		return nil, badInput{err}
 	}

@@ -2,6 +2,7 @@ package server_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -96,4 +97,91 @@ func TestPlaceRefusals(t *testing.T) {
 		assert.Less(t, w.Code, 500, row.body)
 		assert.Contains(t, w.Body.String(), row.want, row.body)
 	}
+}
+
+// TestLearning: what opened boxes showed is counted, corrects nothing while they
+// are few, is handed out, and is counted anew when the shop says so.
+func TestLearning(t *testing.T) {
+	s := withDemo(t)
+	sheet := func(method, path string) diagnosis.PracticeSheet {
+		w := s.ask(method, path, "")
+		require.Equal(t, 200, w.Code, w.Body.String())
+		var p diagnosis.PracticeSheet
+		require.NoError(t, json.Unmarshal(w.Body.Bytes(), &p))
+		return p
+	}
+	before := sheet("GET", "/api/practice").Learning
+	post := func(code int, method, path, body string) {
+		w := s.ask(method, path, body)
+		require.Equal(t, code, w.Code, w.Body.String())
+	}
+	post(201, "POST", "/api/calls/2/readings", `{ "id": "reading-9001", "reading": { "tool": "eyes", "site": "B3", "found": [ { "kind": "swapped", "at": "R3", "pair": "hot-neutral" } ] } }`)
+	after := sheet("GET", "/api/practice")
+	assert.Equal(t, before.Boxes+1, after.Learning.Boxes)
+	assert.Equal(t, 20, after.Learning.Least)
+	w := s.ask("GET", "/api/practice/learning", "")
+	require.Equal(t, 200, w.Code)
+	assert.Contains(t, w.Body.String(), `"swapDevice":1`)
+	post(200, "PATCH", "/api/calls/2/readings/reading-9001", `{ "withdrawn": true }`)
+	assert.Equal(t, before.Boxes, sheet("GET", "/api/practice").Learning.Boxes, "what is taken back does not count")
+	post(200, "PATCH", "/api/calls/2/readings/reading-9001", `{ "withdrawn": false }`)
+	forgotten := sheet("DELETE", "/api/practice/learning")
+	assert.Zero(t, forgotten.Learning.Boxes)
+	assert.NotEmpty(t, forgotten.Learning.Since)
+	assert.Zero(t, sheet("GET", "/api/practice").Learning.Boxes)
+}
+
+// TestActsOnACall: an act is entered like a reading, changes what is proposed, and
+// what was skipped is not asked for again.
+func TestActsOnACall(t *testing.T) {
+	s := withDemo(t)
+	c := s.call(201, "POST", "/api/calls/1/readings", `{ "id": "reading-9101", "reading": { "tool": "act", "act": "unplug-all" } }`)
+	assert.Equal(t, "unplug-all", string(c.Readings[0].Reading.Act))
+	first := c.Diagnosis.Next[0]
+	skip := fmt.Sprintf(`{ "id": "reading-9102", "reading": { "tool": %q, "at": %q, "half": %q, "skipped": true } }`, first.Tool, first.At, first.Half)
+	if first.Mode != "" {
+		skip = fmt.Sprintf(`{ "id": "reading-9102", "reading": { "tool": %q, "at": %q, "half": %q, "mode": %q, "skipped": true } }`, first.Tool, first.At, first.Half, first.Mode)
+	}
+	c = s.call(201, "POST", "/api/calls/1/readings", skip)
+	for _, next := range c.Diagnosis.Next {
+		assert.False(t, next.At == first.At && next.Half == first.Half && next.Tool == first.Tool && next.Mode == first.Mode)
+	}
+	assert.Empty(t, c.Halves, "nothing was read")
+}
+
+// TestBadActsAreRefused: with the place of what is wrong, and the call as it was.
+func TestBadActsAreRefused(t *testing.T) {
+	s := withDemo(t)
+	before := s.call(200, "GET", "/api/calls/2", "")
+	for i, row := range []struct{ reading, want string }{
+		{`{ "tool": "act", "act": "dance" }`, "dance"},
+		{`{ "tool": "act", "act": "reset", "at": "R1", "held": true }`, "no such GFCI"},
+		{`{ "tool": "act", "act": "reset", "at": "G2" }`, "held is missing"},
+		{`{ "tool": "act", "act": "plugged", "at": "R1", "half": "top", "watts": 99999 }`, "watts"},
+		{`{ "tool": "act", "act": "reset-gfcis", "found": [], "cameBack": ["R77"] }`, "R77"},
+		{`{ "tool": "hint", "hint": "smell", "site": "B2", "yes": true }`, "smell"},
+		{`{ "tool": "hint", "hint": "live-plate", "site": "B77", "yes": true }`, "B77"},
+		{`{ "tool": "hint", "hint": "live-plate", "site": "B2" }`, "yes is missing"},
+		{`{ "tool": "plug", "at": "R77", "half": "top", "skipped": true }`, "R77"},
+	} {
+		w := s.ask("POST", "/api/calls/2/readings", fmt.Sprintf(`{ "id": "reading-93%02d", "reading": %s }`, i, row.reading))
+		assert.Contains(t, []int{400, 422}, w.Code, row.reading)
+		assert.Contains(t, w.Body.String(), row.want, row.reading)
+	}
+	after := s.call(200, "GET", "/api/calls/2", "")
+	assert.Equal(t, before.Readings, after.Readings, "nothing was entered")
+	assert.Equal(t, before.Diagnosis.Suspects, after.Diagnosis.Suspects)
+}
+
+// TestWhatIsPluggedInStays: said once, it is the state of all that is read from
+// then on, and is taken back like a reading.
+func TestWhatIsPluggedInStays(t *testing.T) {
+	s := withDemo(t)
+	before := s.call(200, "GET", "/api/calls/3", "")
+	plugged := s.call(201, "POST", "/api/calls/3/readings", `{ "id": "reading-9401", "reading": { "tool": "act", "act": "plugged", "at": "R4", "half": "top", "watts": 60 } }`)
+	assert.Len(t, plugged.Readings, len(before.Readings)+1)
+	again := s.call(200, "GET", "/api/calls/3", "")
+	assert.Equal(t, plugged.Diagnosis, again.Diagnosis, "asked again it is the same")
+	back := s.call(200, "PATCH", "/api/calls/3/readings/reading-9401", `{ "withdrawn": true }`)
+	assert.Equal(t, before.Diagnosis.Suspects, back.Diagnosis.Suspects)
 }

@@ -25,7 +25,8 @@ type state struct {
 	circuit  *circuit.Circuit
 	readings []api.StoredReading // in the order of entry
 	inForce  []tester.Reading
-	now      *tester.State // of the circuit; nil: as its file says
+	skipped  []tester.Reading // asked for and not taken
+	now      *tester.State    // of the circuit; nil: as its file says
 	changed  []string
 	place    diagnosis.Conditions
 	order    runs.Map
@@ -131,6 +132,12 @@ func (s *calls) loadPlace(ctx context.Context, v *state) error {
 	if v.settings, err = practice.Settings(); err != nil {
 		return err
 	}
+	learned, err := s.learned(ctx)
+	if err != nil {
+		return err
+	}
+	v.settings.Learn(&learned.Learned, practice)
+	v.settings.Sessions = true
 	if v.call.Conditions != nil {
 		if err := json.Unmarshal(v.call.Conditions, &v.place); err != nil {
 			return err
@@ -153,7 +160,7 @@ func (s *calls) loadPlace(ctx context.Context, v *state) error {
 
 // question is what the diagnosis is worked out from.
 func (v *state) question() question {
-	return question{v.circuit, v.order, v.settings, v.inForce, v.now}
+	return question{v.circuit, v.order, v.settings, slices.Concat(v.inForce, v.skipped), v.now}
 }
 
 // add takes a stored reading in. One that the run has no place for any more
@@ -175,7 +182,11 @@ func (v *state) add(r store.Reading) error {
 	reading.Doubtful = reading.Doubtful || r.Doubtful
 	entry.Reading, entry.Delta = reading, reading.Delta(tester.Default)
 	v.readings = append(v.readings, entry)
-	if !r.Withdrawn && entry.Problem == nil {
+	switch {
+	case r.Withdrawn || entry.Problem != nil:
+	case reading.Skipped:
+		v.skipped = append(v.skipped, reading)
+	default:
 		v.inForce = append(v.inForce, reading)
 	}
 	return nil

@@ -1,0 +1,127 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+	"elvat/core/strict"
+	"elvat/core/tester"
+	"elvat/internal/api"
+)
+
+// learnedSetting is the name under which it is kept what the shop's own boxes
+// have taught.
+const learnedSetting = "learned"
+
+// mostLearned is how many opened boxes, the newest, the weights learn from.
+const mostLearned = 500
+
+// kept is what is kept of it between two countings.
+type keptLearned struct {
+	Since   time.Time         `json:"since,omitzero"`
+	Mark    string            `json:"mark"` // of the boxes that were counted
+	Learned diagnosis.Learned `json:"learned"`
+}
+
+// learned is what was counted last; nothing where nothing was.
+func (s *calls) learned(ctx context.Context) (keptLearned, error) {
+	var k keptLearned
+	value, err := s.store.Setting(ctx, learnedSetting)
+	if err != nil || value == nil {
+		return k, err
+	}
+	return k, json.Unmarshal(value, &k)
+}
+
+// learn counts the opened boxes anew where any was added or taken back since.
+func (s *calls) learn(ctx context.Context) (keptLearned, error) {
+	k, err := s.learned(ctx)
+	if err != nil {
+		return k, err
+	}
+	mark, err := s.store.LookedMark(ctx)
+	if err != nil || mark == k.Mark {
+		return k, err
+	}
+	looked, err := s.store.LookedInto(ctx, k.Since, mostLearned)
+	if err != nil {
+		return k, err
+	}
+	k.Mark, k.Learned = mark, diagnosis.Learned{}
+	for _, l := range looked {
+		var r tester.Reading
+		if strict.Unmarshal(l.Document, &r) != nil || r.Found == nil || len(r.Found.Faults) == 0 {
+			continue
+		}
+		c, conditions, err := s.ofCall(ctx, l.Call)
+		if err != nil {
+			return k, err
+		}
+		if err := k.Learned.Add(c, conditions, r.Found.Faults); err != nil {
+			return k, err
+		}
+	}
+	return k, s.keepLearned(ctx, k)
+}
+
+// ofCall is the run of a call and what is known of its place.
+func (s *calls) ofCall(ctx context.Context, id int64) (*circuit.Circuit, diagnosis.Conditions, error) {
+	var known diagnosis.Conditions
+	call, err := s.store.Call(ctx, id)
+	if err != nil {
+		return nil, known, err
+	}
+	c, err := s.circuit(ctx, id)
+	if err != nil {
+		return nil, known, err
+	}
+	if call.Conditions != nil {
+		if err := json.Unmarshal(call.Conditions, &known); err != nil {
+			return nil, known, err
+		}
+	}
+	return c, known.On(c), nil
+}
+
+func (s *calls) keepLearned(ctx context.Context, k keptLearned) error {
+	value, err := json.Marshal(k)
+	if err != nil {
+		return err
+	}
+	return s.store.Set(ctx, learnedSetting, value)
+}
+
+// practiceSheet is the practice with what was learned beside it.
+func (s *calls) practiceSheet(p diagnosis.Practice, k keptLearned) (diagnosis.PracticeSheet, error) {
+	sheet, err := p.Sheet(&k.Learned)
+	if !k.Since.IsZero() {
+		sheet.Learning.Since = k.Since.Format(time.RFC3339)
+	}
+	return sheet, err
+}
+
+// GetLearned hands out the counts, for keeping.
+func (s *calls) GetLearned(ctx context.Context, _ api.GetLearnedRequestObject) (api.GetLearnedResponseObject, error) {
+	k, err := s.learn(ctx)
+	return api.GetLearned200JSONResponse(k.Learned), err
+}
+
+// ForgetLearned counts anew from now on.
+func (s *calls) ForgetLearned(ctx context.Context, _ api.ForgetLearnedRequestObject) (api.ForgetLearnedResponseObject, error) {
+	p, err := s.practice(ctx)
+	if err != nil {
+		return nil, err
+	}
+	k := keptLearned{Since: s.now()}
+	if err := s.keepLearned(ctx, k); err != nil {
+		return nil, err
+	}
+	if err := s.store.SetStale(ctx); err != nil {
+		return nil, err
+	}
+	sheet, err := s.practiceSheet(p, k)
+	return api.ForgetLearned200JSONResponse(sheet), err
+}
