@@ -111,10 +111,13 @@ export function useMarkReading(call: number) {
 	);
 }
 
+/** Only what changes is said, and put to what is known by then: of two changes in a row both stay. */
 export function useSetConditions(call: number) {
-	return useChange(call, (known: Conditions) =>
-		body(client.PUT('/api/calls/{call}/conditions', { ...at(call), body: known })),
-	);
+	const cache = useQueryClient();
+	return useChange(call, (change: Partial<Conditions>) => {
+		const known = cache.getQueryData<Call>(['call', call])?.conditions;
+		return body(client.PUT('/api/calls/{call}/conditions', { ...at(call), body: { ...known, ...change } }));
+	});
 }
 
 export function useSetMap(call: number) {
@@ -139,6 +142,18 @@ export function useSetPractice() {
 	const cache = useQueryClient();
 	return useMutation({
 		mutationFn: (practice: Practice) => body(client.PUT('/api/practice', { body: practice })),
+		onSuccess: (sheet) => {
+			cache.setQueryData(['practice'], sheet);
+			cache.invalidateQueries({ queryKey: ['call'] });
+		},
+	});
+}
+
+/** Counts what opened boxes teach anew from now on. */
+export function useForgetLearned() {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: () => body(client.DELETE('/api/practice/learning')),
 		onSuccess: (sheet) => {
 			cache.setQueryData(['practice'], sheet);
 			cache.invalidateQueries({ queryKey: ['call'] });

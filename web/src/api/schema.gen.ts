@@ -1167,6 +1167,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practice/learning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What opened boxes showed against what the table of weights expected, for keeping */
+        get: operations["getLearned"];
+        put?: never;
+        post?: never;
+        /** Count anew from now on */
+        delete: operations["forgetLearned"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lamps": {
         parameters: {
             query?: never;
@@ -1737,7 +1755,11 @@ export interface components {
         /** @enum {string} */
         Half: "top" | "bottom";
         /** @enum {string} */
-        Tool: "plug" | "plug-button" | "device-button" | "meter" | "sensor" | "lamp" | "analyzer" | "ohms" | "clamp" | "eyes" | "fixed" | "told";
+        Tool: "plug" | "plug-button" | "device-button" | "meter" | "sensor" | "lamp" | "analyzer" | "ohms" | "clamp" | "eyes" | "fixed" | "told" | "act" | "hint";
+        /** @enum {string} */
+        ActName: "unplug-all" | "switches-on" | "reset-gfcis" | "reset-breaker" | "reset" | "plugged";
+        /** @enum {string} */
+        HintName: "live-plate" | "warm-plate" | "wiggle";
         /** @description Volts rms; the last three against a known ground */
         Volts: {
             hotNeutral?: number;
@@ -1773,7 +1795,7 @@ export interface components {
             reads?: number | "open";
             amps?: number;
             site?: string;
-            found?: false | components["schemas"]["Fault"][];
+            found?: false | components["schemas"]["Fault"][] | string[];
             faults?: components["schemas"]["Fault"][];
             slots?: {
                 hot?: components["schemas"]["Level"];
@@ -1787,6 +1809,15 @@ export interface components {
             asked?: "reset-gfcis" | "cycle-breaker";
             /** @enum {string} */
             answer?: "no-change" | "came-back" | "will-not-hold";
+            act?: components["schemas"]["ActName"];
+            held?: boolean;
+            /** @description Devices that work now */
+            cameBack?: string[];
+            watts?: number;
+            hint?: components["schemas"]["HintName"];
+            yes?: boolean;
+            /** @description Asked for and not taken; it is not asked for again */
+            skipped?: boolean;
             doubtful?: boolean;
             tripped?: string[];
             state?: components["schemas"]["State"];
@@ -1817,9 +1848,19 @@ export interface components {
         };
         Conditions: {
             /** @enum {string} */
-            complaint?: "" | "dead" | "part-dead" | "intermittent" | "tester" | "two-slot" | "no-reset" | "trips" | "no-trip" | "warm" | "off-unnoticed";
+            complaint?: "" | "dead" | "part-dead" | "intermittent" | "tester" | "two-slot" | "no-reset" | "trips" | "no-trip" | "warm" | "off-unnoticed" | "half-dead" | "dimming";
             /** @description Wiring and devices of thirty years or more */
             old?: boolean;
+            /**
+             * @description What the run is grounded by; empty where nobody said
+             * @enum {string}
+             */
+            ground?: "" | "wire" | "conduit" | "none" | "unknown";
+            /**
+             * @description What went before the complaint
+             * @enum {string}
+             */
+            since?: "" | "storm" | "painter" | "heavy";
             boxes?: {
                 [key: string]: ("push-in" | "outdoors" | "worked" | "heavy" | "warm" | "worn")[];
             };
@@ -2406,7 +2447,13 @@ export interface components {
                 key: string;
                 words: string;
                 /** @enum {string} */
-                group: "fault" | "factor" | "condition" | "share";
+                group: "fault" | "unrecorded" | "odds" | "factor" | "condition" | "share";
+                /** @description What opened boxes make of it; absent while there are too few */
+                learned?: number;
+                /** @description How often it was found */
+                found?: number;
+                /** @description How often the table would have it */
+                expected?: number;
                 value: number;
                 usual: number;
                 standing: string;
@@ -2422,6 +2469,26 @@ export interface components {
             qualified: boolean;
             /** @description Three faults at once are looked for too */
             three: boolean;
+            learning: components["schemas"]["Learning"];
+        };
+        Learned: {
+            /** @description Opened boxes in which something was found */
+            boxes: number;
+            found: {
+                [key: string]: number;
+            };
+            expected: {
+                [key: string]: number;
+            };
+        };
+        Learning: {
+            /** @description Opened boxes in which something was found */
+            boxes: number;
+            /** @description Fewer than these change nothing */
+            least: number;
+            used: boolean;
+            /** @description When counting began anew; empty: from the start */
+            since: string;
         };
         Evidence: {
             reading: number;
@@ -2483,6 +2550,10 @@ export interface components {
             format: string;
             suspects: components["schemas"]["Suspect"][];
             sites: components["schemas"]["Site"][];
+            /** @description One distribution over where it is to be put right: boxes, the panel, elsewhere, and cables whose ends nothing tells apart; with sound and unexplained it sums to one */
+            weights: components["schemas"]["Site"][];
+            /** @description The probability that nothing more is wrong */
+            sound: number;
             next: components["schemas"]["Test"][];
             here: components["schemas"]["Test"][];
             beforeOff: components["schemas"]["Test"][];
@@ -2504,6 +2575,20 @@ export interface components {
             alikePlaces: string[];
             alikeCount: number;
             why: string;
+            /** @description What nobody recorded and goes with it */
+            beside?: components["schemas"]["Unrecorded"][];
+            /** @description Of a loose joint */
+            ohms?: number;
+            /** @description Watts in it under the loads of the place */
+            heat?: number;
+        };
+        Unrecorded: {
+            /** @enum {string} */
+            kind: "unrecorded-load" | "switched" | "gfci-elsewhere" | "ground-kind" | "supply";
+            at?: string;
+            half?: components["schemas"]["Half"];
+            watts?: number;
+            state?: string;
         };
         Site: {
             site: string;
@@ -2511,7 +2596,18 @@ export interface components {
         };
         Test: {
             /** @enum {string} */
-            do: "reading" | "open" | "separate" | "ask" | "map";
+            do: "reading" | "open" | "separate" | "ask" | "map" | "act" | "fix" | "power-off" | "done";
+            act?: components["schemas"]["ActName"];
+            hint?: components["schemas"]["HintName"];
+            /** @description To be put right */
+            faults?: components["schemas"]["Fault"][];
+            /** @description Those to measure; all where absent */
+            pairs?: string[];
+            /** @description GFCIs that it is likely to trip */
+            trips?: string[];
+            caution?: string;
+            /** @description It is likely enough to stand out */
+            grave?: boolean;
             at?: string;
             half?: components["schemas"]["Half"];
             tool?: components["schemas"]["Tool"];
@@ -4222,6 +4318,48 @@ export interface operations {
                 "application/json": components["schemas"]["Practice"];
             };
         };
+        responses: {
+            /** @description All rows */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeSheet"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getLearned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The counts by row of the table */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Learned"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    forgetLearned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description All rows */
             200: {

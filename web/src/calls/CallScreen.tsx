@@ -10,6 +10,7 @@ import { ReadingList } from '../readings/List';
 import { type Aim, ReadingPanel, ToolBar } from '../readings/Panel';
 import { tools } from '../readings/tools';
 import { Builder } from '../run/Builder';
+import { PluggedIn } from '../run/PluggedIn';
 import { Run } from '../run/Run';
 import { StateBar } from '../run/StateBar';
 import { StopEditor } from '../run/StopEditor';
@@ -51,7 +52,9 @@ export function CallScreen() {
 /** Where the next reading goes: what was proposed, else the stop picked last. */
 function useAim(call: Call) {
 	const [asked] = useSearchParams(); // another screen may say where and with what
-	const proposed = call.diagnosis.next[0];
+	const first = call.diagnosis.next[0];
+	// What is done without a tester in hand leaves the plug tester there.
+	const proposed = first?.hint || first?.between ? { ...first, tool: undefined, mode: undefined } : first;
 	const openIt = call.stops.find((s) => s.box === proposed?.site);
 	const start = call.stops.find((s) => s.devices.some((d) => d.id === asked.get('at'))) ?? openIt;
 	const [aim, setAim] = useState<Aim>({
@@ -101,7 +104,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 	const go = (test: Test) => {
 		setSheet(false);
 		if (test.site) pick(test.site);
-		if (test.do !== 'reading' || test.between) return;
+		if (test.do !== 'reading' || test.between || test.hint) return;
 		setAim({ device: test.at ?? aim.device, half: test.half ?? 'top', tool: test.tool ?? aim.tool, mode: test.mode });
 		toEntry();
 	};
@@ -203,6 +206,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 									<StateBar call={call} />
 								</div>
 								<ReadingPanel call={call} stop={stop} basics={basics} aim={aim} setAim={setAim} keys={keys} />
+								<PluggedIn call={call} stop={stop} half={aim.half} />
 								<h3 className="m-0 border-t-2 border-ink pt-2 text-base font-bold">Readings so far</h3>
 								<ReadingList call={call} pick={pick} />
 								<PicturesOf call={call} phase="as found" heading="h3" />

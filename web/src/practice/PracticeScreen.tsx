@@ -1,11 +1,13 @@
 import { useEffect } from 'react';
 import { Link } from 'react-router';
 import type { Practice, PracticeSheet, Tool } from '../api/client';
-import { usePractice, useSetPractice } from '../api/hooks';
+import { useForgetLearned, usePractice, useSetPractice } from '../api/hooks';
 import { tools } from '../readings/tools';
+import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { Ticked } from '../ui/Ticked';
 import { Mark, ThemeButton } from '../ui/TopBar';
+import { dateOf } from '../ui/words';
 import { Figure } from './Figure';
 import { House } from './House';
 
@@ -34,6 +36,7 @@ export function PracticeScreen() {
 						<Carried sheet={sheet} save={save} />
 						<House />
 						<Minutes sheet={sheet} save={save} />
+						<Learned sheet={sheet} />
 						<Weights sheet={sheet} save={save} />
 					</>
 				)}
@@ -122,8 +125,43 @@ function Minutes({ sheet, save }: Part) {
 	);
 }
 
+/** What the shop's own opened boxes have taught, and how to begin anew. */
+function Learned({ sheet }: { sheet: PracticeSheet }) {
+	const forget = useForgetLearned();
+	const { boxes, least, used, since } = sheet.learning;
+	return (
+		<section className="grid gap-2" aria-label="Learned from your boxes">
+			<h2 className="m-0 text-xl font-bold">Learned from your boxes</h2>
+			<p className="m-0">
+				Something was found in <b className="mono">{boxes}</b> opened {boxes === 1 ? 'box' : 'boxes'}
+				{since && ` since ${dateOf(since)}`}.{' '}
+				{used
+					? 'The weights below are corrected by it, where you have not set them yourself.'
+					: `From ${least} on, they correct the weights below; until then the table stands as it is.`}
+			</p>
+			<div className="flex flex-wrap gap-3">
+				<a
+					href="/api/practice/learning"
+					download="elvat-learned.json"
+					className="inline-flex min-h-11 items-center underline decoration-hair underline-offset-4"
+				>
+					Download the counts
+				</a>
+				{boxes > 0 && (
+					<Button kind="quiet" disabled={forget.isPending} onClick={() => forget.mutate()}>
+						Count anew from today
+					</Button>
+				)}
+			</div>
+			<Problem error={forget.error} />
+		</section>
+	);
+}
+
 const groups = [
 	{ group: 'fault', words: 'Faults, beside a conductor off its terminal' },
+	{ group: 'unrecorded', words: 'What nobody recorded, beside the same' },
+	{ group: 'odds', words: 'How often something goes with it: odds, and shares' },
 	{ group: 'condition', words: 'Conditions of the place: times the weight of the fault' },
 	{ group: 'factor', words: 'Other factors' },
 	{ group: 'share', words: 'Shares of all calls' },
@@ -151,6 +189,12 @@ function Weights({ sheet, save }: Part) {
 									<b className="font-bold">{w.words}</b>
 									<span className="text-soft">
 										{w.why} ({w.standing})
+										{w.learned !== undefined && (
+											<b className="block text-ink">
+												Your boxes make it {w.learned.toPrecision(2)}: found {w.found ?? 0} times where{' '}
+												{(w.expected ?? 0).toFixed(1)} were expected.
+											</b>
+										)}
 									</span>
 									<Figure
 										words={w.words}

@@ -7,6 +7,7 @@ import { inWords, stateWords } from './tools';
 
 function where(stop: Stop | undefined, r: Reading): string {
 	if (r.tool === 'fixed') return 'Repair';
+	if (r.tool === 'act' && !r.at) return 'Done';
 	if (r.asked) return 'The customer';
 	if (r.point || r.between) return 'Opened box';
 	const place = stop?.label ?? (r.site === 'panel' ? 'The panel' : (r.at ?? ''));

@@ -42,6 +42,8 @@ const entries: Record<Tool, (props: EntryProps) => ReactNode> = {
 	eyes: PlugEntry, // these are entered where the box to open stands
 	fixed: PlugEntry,
 	told: PlugEntry,
+	act: PlugEntry,
+	hint: PlugEntry,
 };
 
 /** Tools that are put on one half after the other. */

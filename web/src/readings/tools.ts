@@ -80,8 +80,38 @@ export const answerWords = {
 	'will-not-hold': 'will not hold',
 } as const;
 
+function acted(r: Reading): string {
+	const held = r.held ? 'it holds' : 'it does not hold';
+	switch (r.act) {
+		case 'unplug-all':
+			return 'Everything unplugged, from here on';
+		case 'switches-on':
+			return 'Every wall switch on, from here on';
+		case 'reset':
+			return `Reset pressed: ${held}`;
+		case 'reset-breaker':
+			return `Breaker off and on: ${held}`;
+		case 'plugged':
+			return `About ${r.watts} W is plugged in there`;
+		default: {
+			const names = Array.isArray(r.found) ? r.found.join(', ') : '';
+			const back = r.cameBack?.length ? ', and it works now' : '';
+			return `Every GFCI reset: ${names ? `tripped was ${names}${back}` : 'none had tripped'}`;
+		}
+	}
+}
+
+const hints = {
+	'live-plate': ['the sensor answers at the closed plate', 'the sensor is silent at the closed plate'],
+	'warm-plate': ['the plate is warm', 'the plate is cool'],
+	wiggle: ['the lamp flickers when the plug is moved', 'the lamp burns steadily when the plug is moved'],
+} as const;
+
 /** A reading in a line of words. */
 export function inWords(r: Reading): string {
+	if (r.skipped) return 'Asked for, not taken: cannot reach it';
+	if (r.tool === 'act') return acted(r);
+	if (r.tool === 'hint' && r.hint) return `From outside: ${hints[r.hint][r.yes ? 0 : 1]}`;
 	const lowZ = r.mode === 'low-z' ? ', low-z' : '';
 	const reads = r.reads === undefined ? '' : r.reads === 'open' ? 'open' : String(r.reads);
 	switch (r.tool) {
@@ -102,7 +132,9 @@ export function inWords(r: Reading): string {
 		case 'ohms':
 			return `Ohms, ${r.between?.join(' to ')}: ${reads}`;
 		case 'eyes':
-			return Array.isArray(r.found) ? `Opened: found ${r.found.map(faultWords).join(', ')}` : 'Opened: all sound';
+			return Array.isArray(r.found) && r.found.length
+				? `Opened: found ${r.found.map((f) => (typeof f === 'string' ? f : faultWords(f))).join(', ')}`
+				: 'Opened: all sound';
 		case 'fixed':
 			return `Put right: ${(r.faults ?? []).map(faultWords).join(', ')}`;
 		case 'told':

@@ -1,7 +1,7 @@
 import { Undo2 } from 'lucide-react';
 import { type FormEvent, useEffect, useRef, useState } from 'react';
 import type { Basics, Call, NewStop } from '../api/client';
-import { useAddStop, useReplaceCircuit, useSetBreaker, useSetMap, useUndoRun } from '../api/hooks';
+import { useAddStop, useReplaceCircuit, useSetBreaker, useSetConditions, useSetMap, useUndoRun } from '../api/hooks';
 import { Button, field } from '../ui/Button';
 import { OpenFile } from '../ui/OpenFile';
 import { Problem } from '../ui/Problem';
@@ -100,7 +100,9 @@ function AddStop({ call, basics, picked, pick }: Props) {
 	const [label, setLabel] = useState('');
 	const [ft, setFeet] = useState('');
 	const [awg, setAwg] = useState(0);
-	const [ground, setGround] = useState(true);
+	// No answer is ticked beforehand: what nobody looked at is not known.
+	const [ground, setGround] = useState<'unknown' | 'wire' | 'none'>('unknown');
+	const conditions = useSetConditions(call.id);
 	const [gfci, setGfci] = useState(false);
 	const [wrong, setWrong] = useState<Error | null>(null);
 	const name = useRef<HTMLInputElement>(null);
@@ -115,7 +117,7 @@ function AddStop({ call, basics, picked, pick }: Props) {
 
 	const submit = (e: FormEvent) => {
 		e.preventDefault();
-		const stop: NewStop = { after: behind, label, ground, awg, gfci };
+		const stop: NewStop = { after: behind, label, ground: ground !== 'none', awg, gfci };
 		if (ft.trim()) stop.feet = numberIn(ft);
 		if (Number.isNaN(stop.feet)) {
 			setWrong(new Error(`Cable: “${ft}” is not a number of feet.`));
@@ -129,6 +131,7 @@ function AddStop({ call, basics, picked, pick }: Props) {
 				setLabel('');
 				setFeet('');
 				setGfci(false);
+				if (ground === 'unknown' && !now.conditions.ground) conditions.mutate({ ground: 'unknown' });
 				if (made) {
 					if (unknown) order.mutate({ ...now.map, unsure: [...(now.map.unsure ?? []), made.box] });
 					setAfter(made.box);
@@ -185,14 +188,17 @@ function AddStop({ call, basics, picked, pick }: Props) {
 						))}
 					</select>
 				</label>
-				<label className="flex min-h-11 items-center gap-2">
-					<input
-						type="checkbox"
-						className="size-6 accent-accent"
-						checked={ground}
-						onChange={(e) => setGround(e.target.checked)}
-					/>
-					has a ground wire
+				<label className="grid gap-1 text-soft">
+					ground in its cable
+					<select
+						className={field}
+						value={ground}
+						onChange={(e) => setGround(e.target.value as 'unknown' | 'wire' | 'none')}
+					>
+						<option value="unknown">not known</option>
+						<option value="wire">a wire</option>
+						<option value="none">none</option>
+					</select>
 				</label>
 				<label className="flex min-h-11 items-center gap-2">
 					<input
@@ -217,7 +223,7 @@ function AddStop({ call, basics, picked, pick }: Props) {
 					Add
 				</Button>
 			</div>
-			<Problem error={wrong ?? add.error ?? order.error} />
+			<Problem error={wrong ?? add.error ?? order.error ?? conditions.error} />
 		</form>
 	);
 }

@@ -21,7 +21,7 @@ export function PlaceConditions({ call, stop }: { call: Call; stop: Stop }) {
 	const here = call.conditions.boxes?.[stop.box] ?? [];
 	const toggle = (c: Condition) => {
 		const now = here.includes(c) ? here.filter((x) => x !== c) : [...here, c];
-		set.mutate({ ...call.conditions, boxes: { ...call.conditions.boxes, [stop.box]: now } });
+		set.mutate({ boxes: { ...call.conditions.boxes, [stop.box]: now } });
 	};
 	return (
 		<fieldset className="m-0 flex flex-wrap items-center gap-2 border-0 p-0">

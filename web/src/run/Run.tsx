@@ -18,6 +18,7 @@ const tall = 124; // from row to row
 const above = 60; // of a row: deltas over the line
 const worthDrawing = 0.01; // suspicion below this is only in the list
 const narrow = 138; // the least a stop needs
+const roomy = 190; // from here on a figure fits beside the names
 
 function useWidth() {
 	const ref = useRef<HTMLDivElement>(null);
@@ -40,9 +41,9 @@ export function Run({ call, picked, pick }: Props) {
 	const x = (c: number) => left + c * column - (c ? column * 0.12 : 0);
 	const y = (r: number) => above + 2 + r * tall;
 	const whole = Math.max(width, x(layout.columns) + 76);
-	const high = layout.rows * tall + 4;
+	const high = layout.rows * tall + 4 + (restOf(call).length > 0 && width >= 900 ? 26 : 0);
 	const weights = new Map(
-		call.diagnosis.sites.filter((s) => s.probability >= worthDrawing).map((s) => [s.site, s.probability]),
+		call.diagnosis.weights.filter((s) => s.probability >= worthDrawing).map((s) => [s.site, s.probability]),
 	);
 
 	// Keep the picked stop in view where the run is longer than the screen.
@@ -90,6 +91,7 @@ export function Run({ call, picked, pick }: Props) {
 						/>
 					))}
 				</svg>
+				<Rest call={call} />
 				{layout.placed.map((p) => (
 					<button
 						key={p.stop.box}
@@ -109,6 +111,25 @@ export function Run({ call, picked, pick }: Props) {
 			</div>
 		</section>
 	);
+}
+
+/** What of the weights is under no stop and no cable, so that all adds up. */
+function restOf(call: Call): string[] {
+	const { weights, sound, unexplained } = call.diagnosis;
+	const elsewhere = weights.find((w) => w.site === 'elsewhere')?.probability ?? 0;
+	if (Math.max(elsewhere, sound) < worthDrawing) return [];
+	const rest = [
+		[elsewhere, 'elsewhere: a switch, a GFCI in another room, the supply'],
+		[sound, 'nothing wrong here'],
+		[unexplained, 'none of what is looked for'],
+	] as const;
+	return rest.filter(([p]) => p >= worthDrawing).map(([p, words]) => `${percent(p)} ${words}`);
+}
+
+function Rest({ call }: { call: Call }) {
+	const rest = restOf(call);
+	if (rest.length === 0) return null;
+	return <p className="absolute bottom-0.5 left-4 m-0 text-sm text-soft max-wide:hidden">{rest.join(', ')}</p>;
 }
 
 function found(call: Call, device: string, half: Half): Delta | undefined {
@@ -148,6 +169,7 @@ function Line({ p, x, y, column, weight, assumed }: LineProps) {
 	const start = branch ? turn + 8 : p.fromColumn ? x1 : x(0);
 	const mid = (start + x2) / 2;
 	const ground = p.stop.cable.conductors.includes('ground');
+	const wide = Math.min(90, Math.abs(x2 - start) - 8);
 	return (
 		<g>
 			<path
@@ -174,27 +196,30 @@ function Line({ p, x, y, column, weight, assumed }: LineProps) {
 					transform="translate(0 8)"
 				/>
 			)}
-			<text
-				x={branch ? turn + 7 : mid}
-				y={branch ? y2 - 14 : y2 - 9}
-				textAnchor={branch ? 'start' : 'middle'}
-				fontSize="14"
-				fill="var(--soft)"
-			>
-				{feet(p.stop.cable.feet)}
-			</text>
+			{/* Between stops that stand close together the weight takes the place of the feet. */}
+			{(weight === undefined || column >= roomy || branch) && (
+				<text
+					x={branch ? turn + 7 : mid}
+					y={branch ? y2 - 14 : y2 - 9}
+					textAnchor={branch ? 'start' : 'middle'}
+					fontSize="14"
+					fill="var(--soft)"
+				>
+					{feet(p.stop.cable.feet)}
+				</text>
+			)}
 			{weight !== undefined && (
 				<>
 					<rect
-						x={mid - Math.max(3, weight * 45)}
+						x={mid - Math.max(3, (weight * wide) / 2)}
 						y={y2 + 6}
-						width={Math.max(6, weight * 90)}
+						width={Math.max(6, weight * wide)}
 						height="6"
 						fill="var(--accent)"
 					/>
 					<text
 						x={mid}
-						y={y2 + 27}
+						y={column >= roomy ? y2 + 27 : y2 - 9}
 						textAnchor="middle"
 						fontSize="14"
 						fontWeight="700"

@@ -1,5 +1,6 @@
 import type { Call } from '../api/client';
-import { useSetState } from '../api/hooks';
+import { useAddReading, useMarkReading, useSetState } from '../api/hooks';
+import { newID } from '../api/newID';
 import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { stateNow } from './state';
@@ -41,6 +42,7 @@ export function StateBar({ call }: { call: Call }) {
 						flip={() => set.mutate({ ...call.state, tripped: swap(now.tripped, g.id) })}
 					/>
 				))}
+				<Unplugged call={call} />
 				{Object.keys(call.state).length > 0 && (
 					<Button kind="quiet" onClick={() => set.mutate({})}>
 						as usual again
@@ -49,6 +51,25 @@ export function StateBar({ call }: { call: Call }) {
 			</fieldset>
 			<Problem error={set.error} />
 		</>
+	);
+}
+
+/** Whether everything is unplugged from here on: one tap, and one to take it back. */
+function Unplugged({ call }: { call: Call }) {
+	const add = useAddReading(call.id);
+	const mark = useMarkReading(call.id);
+	const said = call.readings.find((r) => r.reading.act === 'unplug-all' && !r.reading.skipped && !r.withdrawn);
+	return (
+		<Switch
+			words="Plugged in"
+			is={said ? 'nothing' : 'not said'}
+			on={said === undefined}
+			flip={() =>
+				said
+					? mark.mutate({ reading: said.id, withdrawn: true })
+					: add.mutate({ id: newID(), reading: { tool: 'act', act: 'unplug-all' } })
+			}
+		/>
 	);
 }
 

@@ -7,6 +7,7 @@ import { BetweenEntry } from '../readings/BetweenEntry';
 import { Button } from '../ui/Button';
 import { Caution } from '../ui/Caution';
 import { minutes, percent } from '../ui/words';
+import { Acted, Finished, Hinted, PowerOff, Skip } from './Acted';
 import { Answers } from './Answers';
 import { Looked, PutRight } from './Looked';
 
@@ -28,23 +29,19 @@ const manner: Record<Test['do'], string> = {
 	separate: 'qualified persons only',
 	ask: 'no tester',
 	map: 'finds the order',
+	act: 'nothing opened',
+	fix: 'power off',
+	'power-off': 'before anything else',
+	done: 'nothing left to look for',
 };
+
+const heads: Partial<Record<Test['do'], string>> = { fix: 'Put it right', done: 'Done', 'power-off': 'Now' };
 
 /** What to do now, in one sentence, with why, how long, and how safe. */
 export function Advice({ call, go }: Props) {
 	const [now, ...then] = call.diagnosis.next;
 	if (call.stops.length === 0) return null;
-	if (!now) {
-		return (
-			<section className="border-b-2 border-ink pb-4" aria-label="Do now">
-				<p className="m-0 text-2xl font-bold">No reading left that would tell more.</p>
-				<p className="m-0 mt-1 text-soft">
-					What was read fits the first suspect below as well as it can. Read the outlets still blank on the run, or look
-					at the appliance.
-				</p>
-			</section>
-		);
-	}
+	if (!now) return null;
 	const dead = now.do === 'open' || now.tool === 'ohms' || (now.do === 'map' && now.site !== undefined);
 	return (
 		<>
@@ -53,7 +50,8 @@ export function Advice({ call, go }: Props) {
 				<div className="flex flex-wrap items-center gap-x-5 gap-y-3">
 					<div className="min-w-64 grow basis-0">
 						<p className="m-0 font-bold text-accent">
-							{now.again ? 'Read again what was wrong' : 'Do now'}, {minutes(now.minutes)},{' '}
+							{now.again ? 'Read again what was wrong' : (heads[now.do] ?? 'Do now')}
+							{now.do !== 'done' && now.do !== 'fix' && <>, {minutes(now.minutes)}</>},{' '}
 							{now.tool === 'ohms' ? 'power off' : manner[now.do]}
 						</p>
 						<p className="m-0 mt-1 text-2xl/tight font-bold tracking-tight text-balance wide:text-[1.7rem]/tight">
@@ -63,6 +61,14 @@ export function Advice({ call, go }: Props) {
 					</div>
 					{now.asked ? (
 						<Answers call={call} asked={now.asked} />
+					) : now.do === 'act' ? (
+						<Acted call={call} act={now} />
+					) : now.do === 'done' ? (
+						<Finished call={call} />
+					) : now.do === 'power-off' ? (
+						<PowerOff call={call} />
+					) : now.do === 'fix' ? null : now.hint ? (
+						<Hinted call={call} test={now} />
 					) : now.between ? (
 						<BetweenEntry call={call} tool="ohms" between={now.between} />
 					) : (
@@ -71,16 +77,26 @@ export function Advice({ call, go }: Props) {
 						</Button>
 					)}
 				</div>
+				{now.caution && now.do !== 'power-off' && (
+					<div className="mt-2">
+						{now.grave ? <Caution>{now.caution}</Caution> : <p className="m-0 text-soft">{now.caution}</p>}
+					</div>
+				)}
 				{(dead || now.do === 'separate') && (
 					<div className="mt-3">
 						<Caution>{now.do === 'separate' ? qualifiedOnly : deadFirst}</Caution>
 						{now.do === 'open' && <Looked call={call} opening={now} />}
 					</div>
 				)}
-				<Outcomes test={now} />
+				<div className="flex flex-wrap items-start gap-x-4">
+					<Outcomes test={now} />
+					<span className="mt-1">
+						<Skip call={call} test={now} />
+					</span>
+				</div>
 				<Batch words="While you stand there" tests={call.diagnosis.here} go={go} />
 				<Batch words="First, while the power is still on" tests={call.diagnosis.beforeOff} go={go} />
-				{then.length > 0 && <Alternatives then={then} go={go} />}
+				{then.length > 0 && now.do !== 'done' && <Alternatives then={then} go={go} />}
 			</section>
 		</>
 	);
@@ -90,7 +106,7 @@ export function Advice({ call, go }: Props) {
 function Outcomes({ test }: { test: Test }) {
 	if (!test.outcomes?.length) return null;
 	return (
-		<Collapsible.Root className="mt-1">
+		<Collapsible.Root className="mt-1 min-w-0 data-[state=open]:w-full">
 			<Collapsible.Trigger className="group flex min-h-11 items-center gap-1 underline decoration-hair underline-offset-4">
 				What each outcome would mean
 				<ChevronDown size={18} aria-hidden="true" className="group-data-[state=open]:rotate-180" />

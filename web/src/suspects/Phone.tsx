@@ -20,6 +20,24 @@ export const complaints: { kind: NonNullable<Conditions['complaint']>; words: st
 	{ kind: 'no-trip', words: 'a GFCI does not trip when tested' },
 	{ kind: 'warm', words: 'warm, buzzing or scorched' },
 	{ kind: 'off-unnoticed', words: 'a freezer or pump went off unnoticed' },
+	{ kind: 'half-dead', words: 'one half of an outlet is dead' },
+	{ kind: 'dimming', words: 'lights dim when something starts' },
+];
+
+const before: { since: NonNullable<Conditions['since']>; words: string }[] = [
+	{ since: '', words: 'not said' },
+	{ since: 'storm', words: 'since the storm' },
+	{ since: 'painter', words: 'since the painter, or other work' },
+	{ since: 'heavy', words: 'since something heavy was plugged in' },
+];
+
+/** No answer is ticked for the electrician: what nobody looked at is not known. */
+const grounds: { ground: NonNullable<Conditions['ground']>; words: string }[] = [
+	{ ground: '', words: 'as the run is drawn' },
+	{ ground: 'unknown', words: 'nobody knows' },
+	{ ground: 'wire', words: 'a wire, seen' },
+	{ ground: 'conduit', words: 'metal conduit or listed armour' },
+	{ ground: 'none', words: 'none' },
 ];
 
 /** Before driving: what to ask the customer, a tap away. Each answer is evidence. */
@@ -56,9 +74,7 @@ function Complaint({ call }: { call: Call }) {
 				<select
 					className={field}
 					value={call.conditions.complaint ?? ''}
-					onChange={(e) =>
-						set.mutate({ ...call.conditions, complaint: e.target.value as NonNullable<Conditions['complaint']> })
-					}
+					onChange={(e) => set.mutate({ complaint: e.target.value as NonNullable<Conditions['complaint']> })}
 				>
 					{complaints.map((c) => (
 						<option key={c.kind} value={c.kind}>
@@ -67,11 +83,35 @@ function Complaint({ call }: { call: Call }) {
 					))}
 				</select>
 			</label>
-			<Ticked
-				words="thirty years or older"
-				value={call.conditions.old ?? false}
-				save={(old) => set.mutate({ ...call.conditions, old })}
-			/>
+			<label className="flex items-center gap-2">
+				It began
+				<select
+					className={field}
+					value={call.conditions.since ?? ''}
+					onChange={(e) => set.mutate({ since: e.target.value as NonNullable<Conditions['since']> })}
+				>
+					{before.map((b) => (
+						<option key={b.since} value={b.since}>
+							{b.words}
+						</option>
+					))}
+				</select>
+			</label>
+			<label className="flex items-center gap-2">
+				Ground
+				<select
+					className={field}
+					value={call.conditions.ground ?? ''}
+					onChange={(e) => set.mutate({ ground: e.target.value as NonNullable<Conditions['ground']> })}
+				>
+					{grounds.map((g) => (
+						<option key={g.ground} value={g.ground}>
+							{g.words}
+						</option>
+					))}
+				</select>
+			</label>
+			<Ticked words="thirty years or older" value={call.conditions.old ?? false} save={(old) => set.mutate({ old })} />
 			<Problem error={set.error} />
 		</div>
 	);

@@ -14,24 +14,27 @@ interface Props {
 	exclude: (danger: Danger) => void;
 }
 
-/** Suspects less likely than this are a tap away. */
+/** Suspects less likely than this, and beyond so many, are a tap away. */
 const worthShowing = 0.01;
+const mostShown = 5;
 
 /** The suspects, most probable first, each with its reason a tap away. */
 export function Suspects({ call, pick, exclude }: Props) {
 	const { suspects, unexplained, hidden } = call.diagnosis;
 	const [all, setAll] = useState(false);
-	const likely = suspects.filter((s) => s.probability >= worthShowing);
+	const likely = suspects.filter((s) => s.probability >= worthShowing).slice(0, mostShown);
 	const shown = all ? suspects : likely;
 	const rest = suspects.length - likely.length;
+	const others = suspects.slice(likely.length).reduce((sum, s) => sum + s.probability, 0);
 	return (
 		<section aria-label="Suspects">
 			<Accordion.Root type="multiple" className="grid">
 				{shown.map((s) => (
-					<Row key={JSON.stringify(s.faults) + s.name} call={call} s={s} pick={pick} />
+					<Row key={JSON.stringify(s.faults) + s.name + s.place} call={call} s={s} pick={pick} />
 				))}
 			</Accordion.Root>
 			<p className="m-0 border-b border-rule py-2 text-soft">
+				{!all && rest > 0 && <>{percent(others)} something else on this list. </>}
 				{percent(unexplained)} none of these: three faults at once, or something not looked for.
 				{rest > 0 && (
 					<button
@@ -73,12 +76,15 @@ export function Suspects({ call, pick, exclude }: Props) {
 
 function Row({ call, s, pick }: { call: Call; s: Suspect; pick: (site: string) => void }) {
 	return (
-		<Accordion.Item value={JSON.stringify(s.faults)} className="border-b border-rule" data-suspect={s.name}>
+		<Accordion.Item value={JSON.stringify(s.faults) + s.place} className="border-b border-rule" data-suspect={s.name}>
 			<Accordion.Header className="m-0 font-normal">
 				<Accordion.Trigger className="group grid w-full grid-cols-[5.4rem_1fr_auto] items-center gap-3 bg-transparent py-2 text-left hover:bg-wash">
 					<Share p={s.probability} />
 					<span>
 						<b>{capital(s.name)}</b> <span>{s.place}</span>
+						{s.heat !== undefined && s.heat >= 5 && (
+							<b className="block">{Math.round(s.heat)} W of heat in it under a heavy load: stop using it.</b>
+						)}
 						<span className="block text-soft">{short(s)}</span>
 					</span>
 					<span className="flex min-h-11 items-center gap-1 pr-1">
@@ -94,7 +100,7 @@ function Row({ call, s, pick }: { call: Call; s: Suspect; pick: (site: string) =
 			<Accordion.Content className="grid gap-2 py-2 wide:pl-[6.2rem]">
 				<p className="m-0">{capital(s.why)}.</p>
 				<EvidenceList call={call} faults={s.faults} />
-				{s.site && (
+				{s.site && s.site !== 'elsewhere' && (
 					<Button kind="quiet" className="justify-self-start" onClick={() => pick(s.site)}>
 						Show it on the run
 					</Button>
