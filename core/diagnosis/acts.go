@@ -75,7 +75,7 @@ func (w *weighed) actMinutes(remedy string) float64 {
 	return m.Reset + w.walk(strings.TrimPrefix(remedy, atReset))
 }
 
-// acts are the remedies that need no box opened, as far as any is likely.
+// actTests are the remedies that need no box opened, as far as any is likely.
 func (w *weighed) actTests() []Test {
 	var tests []Test
 	found := map[string]float64{}
@@ -99,7 +99,7 @@ func (w *weighed) actTests() []Test {
 		add(atSwitches, "Flip every switch in the room, then see whether it works", "A switched outlet, or half of one, is dead with its switch off: %s. No box needs opening for it.", Test{Act: tester.SwitchesOn})
 	}
 	if !line.now.gone.gfcis {
-		add(atGFCIs, "Reset every GFCI of the house: bathroom, kitchen, garage and outside first", "A tripped GFCI ahead that is not on this run: %s. No box needs opening for it.", Test{Act: tester.AllGFCIs})
+		add(atGFCIs, "Reset every GFCI of the house: bathroom, kitchen, garage and outside first", "A tripped GFCI ahead that is not on this run: %s. No box needs opening for it.", Test{Act: tester.AllGFCIs, Dead: w.readDead()})
 	}
 	if !line.now.gone.breaker {
 		add(atBreaker, "The breaker fully off, then on, once", "It has tripped or is off: %s. No box needs opening for it.", Test{Act: tester.ResetBreaker})
@@ -112,6 +112,26 @@ func (w *weighed) actTests() []Test {
 		}
 	}
 	return tests
+}
+
+// readDead are the devices at a half of which nothing stood between hot and
+// neutral when it was read last.
+func (w *weighed) readDead() []string {
+	last := map[circuit.Half]map[string]tester.Side{circuit.Top: {}, circuit.Bottom: {}}
+	for _, r := range w.since() {
+		if side := r.Delta(w.now.bench.Constants).HotNeutral; r.At != "" && last[r.Half] != nil && side != tester.SideUnread && !r.Doubtful {
+			last[r.Half][r.At] = side
+		}
+	}
+	var dead []string
+	for _, box := range w.e.circuit.Order() {
+		for _, v := range w.e.circuit.Box(box).Devices {
+			if last[circuit.Top][v.ID] == tester.SideNone || last[circuit.Bottom][v.ID] == tester.SideNone {
+				dead = append(dead, v.ID)
+			}
+		}
+	}
+	return dead
 }
 
 // leastAct is the probability from which an act is thought of. Assumption.

@@ -79,6 +79,15 @@ func TestARepeatTellsNothingNew(t *testing.T) {
 	}
 }
 
+// TestWhatAnActMayBringBack: the outlets that read dead last, at either half.
+func TestWhatAnActMayBringBack(t *testing.T) {
+	got := under(t, loft(t, nil), diagnosis.Conditions{Complaint: diagnosis.PartDead},
+		lamps("R1", dark, dark, dark), lamps("R1", lit, lit, dark), lamps("R2", dark, dark, dark), bottom(lamps("R3", dark, dark, dark)))
+	i := slices.IndexFunc(got.Next, func(n diagnosis.Test) bool { return n.Act == tester.AllGFCIs })
+	require.GreaterOrEqual(t, i, 0)
+	assert.Equal(t, []string{"R2", "R3"}, got.Next[i].Dead)
+}
+
 // TestSkippedIsNotAskedAgain: what cannot be reached says nothing and is not
 // proposed again.
 func TestSkippedIsNotAskedAgain(t *testing.T) {
@@ -131,6 +140,7 @@ func TestLooseJointsOfAnyResistance(t *testing.T) {
 		amps := 120 / (10 + ohms)
 		assert.InDelta(t, amps*amps*first.Ohms, first.Heat, 0.2*amps*amps*ohms+0.5, "%g ohm", ohms)
 		assert.Equal(t, first.Heat >= 5, warm, "%g ohm", ohms)
+		assert.Equal(t, warm, first.Warm, "%g ohm", ohms)
 	}
 }
 

@@ -143,8 +143,8 @@ func (w *weighed) underLoad() []Test {
 	return nil
 }
 
-// heat or dimming: complaints and loads at which a load tester is thought of
-// while the search goes on; and where it was used already.
+// pointsToHeat reports whether complaint or loads speak of heat or dimming, where a
+// load tester is thought of while the search goes on; or whether it was used already.
 func (w *weighed) pointsToHeat() bool {
 	c := w.e.settings.Conditions
 	heavy := c.Since == SinceHeavy || c.Complaint == WarmOrScorched || c.Complaint == Dimming

@@ -23,7 +23,7 @@ var hintOdds = map[tester.HintName]struct{ hit, metal, alarm float64 }{
 var hintsProposed = []tester.HintName{tester.LivePlate}
 
 // hinted is the likelihood of the answer, where p is how likely a yes is.
-func (e Errors) hinted(_ tester.HintName, p float64, yes bool) float64 {
+func hinted(p float64, yes bool) float64 {
 	if yes {
 		return p
 	}

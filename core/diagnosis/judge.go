@@ -235,7 +235,7 @@ func (e *Engine) answer(r *tester.Reading, h int, s *stage) (answer, error) {
 	case tester.Act:
 		return e.acted(r, h, s), nil
 	case tester.Hint:
-		p := errors.hinted(r.Hint, e.hints(r.Hint, r.Site, h, s), *r.Yes)
+		p := hinted(e.hints(r.Hint, r.Site, h, s), *r.Yes)
 		return flat(fmt.Sprint(p > 0.5), p, p > 0.5), nil
 	case tester.Told:
 		return errors.told(r, e.wouldAnswer(r.Asked, h, s)), nil

@@ -49,6 +49,8 @@ type Test struct {
 	Faults []circuit.Fault `json:"faults,omitempty"`
 	// Pairs are those to measure, of tester.VoltNames; all where there are none.
 	Pairs []string `json:"pairs,omitempty"`
+	// Dead are the devices that read dead and that an act may bring back.
+	Dead []string `json:"dead,omitempty"`
 	// Trips names the GFCIs that taking it is likely to trip.
 	Trips []string `json:"trips,omitempty"`
 	// Caution is what can hurt while it is taken, as far as the model knows; empty

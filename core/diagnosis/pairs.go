@@ -140,11 +140,11 @@ func (e *Engine) scores(all []*judged, order []int, line *timeline) []score {
 // fault was found those of what else is wrong; what is known to be so is no
 // further hypothesis.
 func (e *Engine) priors(line *timeline) []float64 {
-	if len(line.found)+line.mended == 0 && len(line.now.known.beside) == 0 {
+	if len(line.found)+len(line.putRight) == 0 && len(line.now.known.beside) == 0 {
 		return e.prior
 	}
 	prior := e.prior
-	if len(line.found)+line.mended > 0 {
+	if len(line.found)+len(line.putRight) > 0 {
 		prior = e.priorFound
 	}
 	out := slices.Clone(prior)

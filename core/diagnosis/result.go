@@ -63,6 +63,8 @@ type Suspect struct {
 	// in watts, under the loads of the place.
 	Ohms float64 `json:"ohms,omitempty"`
 	Heat float64 `json:"heat,omitempty"`
+	// Warm: that heat is a danger.
+	Warm bool `json:"warm,omitempty"`
 }
 
 // A Site is a box, a cable or the panel with the probability that what is
@@ -497,13 +499,13 @@ func (w *weighed) fill(s *Suspect, h int) {
 	for _, f := range s.Faults {
 		if f.Kind == circuit.Resistive {
 			s.Ohms = f.Ohms
-			s.Heat, _ = w.e.heat(f.Ohms)
-			s.Heat = rounded(s.Heat)
+			watts, _ := w.e.heat(f.Ohms)
+			s.Heat, s.Warm = rounded(watts), watts >= warmWatts
 			s.Place += fmt.Sprintf(", about %s ohm", strings.TrimSuffix(fmt.Sprintf("%.2g", f.Ohms), ".0"))
 		}
 	}
 	// With a complaint standing it is never "nothing wrong".
-	if hyp.sound() && len(s.Faults) == 0 && w.e.settings.Conditions.Complaint != NoComplaint && w.line.mended == 0 {
+	if hyp.sound() && len(s.Faults) == 0 && w.e.settings.Conditions.Complaint != NoComplaint && len(w.line.putRight) == 0 {
 		s.Name, s.Place = "the appliance", strings.TrimSuffix("not the wiring, "+s.Place, ", ")
 	}
 	s.Why = w.why(h)

@@ -86,7 +86,6 @@ type timeline struct {
 	now      evidence        // as the next reading will be taken
 	found    []circuit.Fault // and not put right
 	putRight []circuit.Fault
-	mended   int    // of them
 	before   int    // how many of the evidence are from before something was last put right or reset
 	mendedAt int    // the same since something was last put right
 	lastAt   string // the box of what was entered last
@@ -208,7 +207,6 @@ func (e *Engine) timelineOf(readings []tester.Reading) timeline {
 			t.putRight = append(t.putRight, found[f])
 		}
 	}
-	t.mended = len(t.putRight)
 	return t
 }
 

@@ -47,7 +47,7 @@ const (
 const Elsewhere = "elsewhere"
 
 // Watts of what may be plugged in: electronics of a few watts, a lamp, a
-// heater; and the share of each among things plugged in. Assumption.
+// heater. Assumption.
 const (
 	fewWatts    = 8
 	lampWatts   = 60
@@ -429,7 +429,7 @@ func levelsFor(c *circuit.Circuit, all []evidence) []float64 {
 	return grid
 }
 
-// runsAt reports whether a load of so many watts, or more, is known to run.
+// runsAt is how many watts are known to run in the state.
 func runsAt(c *circuit.Circuit, state *tester.State) float64 {
 	on, err := state.On(c)
 	if err != nil {

@@ -35,6 +35,10 @@ func (s *calls) CreateCall(ctx context.Context, r api.CreateCallRequestObject) (
 			call.Title = c.Name
 		}
 	}
+	// The call is diagnosed with what opened boxes have taught until now.
+	if _, err := s.learn(ctx); err != nil {
+		return nil, err
+	}
 	var id int64
 	// It is no action on a call: there is none yet to take it back from.
 	err := s.store.Do(ctx, s.action(ctx, 0, "new call"), func(ctx context.Context) (err error) {

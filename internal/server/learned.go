@@ -64,7 +64,10 @@ func (s *calls) learn(ctx context.Context) (keptLearned, error) {
 			return k, err
 		}
 	}
-	return k, s.keepLearned(ctx, k)
+	if err := s.keepLearned(ctx, k); err != nil {
+		return k, err
+	}
+	return k, s.store.SetStale(ctx)
 }
 
 // ofCall is the run of a call and what is known of its place.

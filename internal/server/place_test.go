@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 )
 
@@ -184,4 +185,33 @@ func TestWhatIsPluggedInStays(t *testing.T) {
 	assert.Equal(t, plugged.Diagnosis, again.Diagnosis, "asked again it is the same")
 	back := s.call(200, "PATCH", "/api/calls/3/readings/reading-9401", `{ "withdrawn": true }`)
 	assert.Equal(t, before.Diagnosis.Suspects, back.Diagnosis.Suspects)
+}
+
+// TestANewCallKnowsWhatBoxesTaught: nobody has to open the practice for the
+// weights to be corrected; from twenty boxes on a new call is diagnosed with them.
+func TestANewCallKnowsWhatBoxesTaught(t *testing.T) {
+	s := withDemo(t)
+	fresh := func() float64 {
+		made := s.call(201, "POST", "/api/calls", `{ "title": "Gilding room", "complaint": "an outlet is dead" }`)
+		path := fmt.Sprintf("/api/calls/%d", made.Id)
+		for _, after := range []string{circuit.Panel, "B1"} {
+			s.call(201, "POST", path+"/stops", fmt.Sprintf(`{ "after": %q, "label": "behind %s", "ground": true }`, after, after))
+		}
+		c := s.call(201, "POST", path+"/readings", reading(fmt.Sprintf("reading-97%02d", made.Id), "R2", `{ "hotNeutral": "lit", "hotGround": "dark", "neutralGround": "lit" }`))
+		p := 0.0
+		for _, suspect := range c.Diagnosis.Suspects {
+			for _, f := range suspect.Faults {
+				if f.Kind == circuit.Swapped && f.At == "R2" && len(suspect.Faults) == 1 {
+					p += suspect.Probability
+				}
+			}
+		}
+		return p
+	}
+	before := fresh()
+	for i := range 20 {
+		w := s.ask("POST", "/api/calls/2/readings", fmt.Sprintf(`{ "id": "reading-96%02d", "reading": { "tool": "eyes", "site": "B3", "found": [ { "kind": "swapped", "at": "R3", "pair": "hot-neutral" } ] } }`, i))
+		require.Equal(t, 201, w.Code, w.Body.String())
+	}
+	assert.Greater(t, fresh(), before+0.01)
 }

@@ -2581,6 +2581,8 @@ export interface components {
             ohms?: number;
             /** @description Watts in it under the loads of the place */
             heat?: number;
+            /** @description That heat is a danger */
+            warm?: boolean;
         };
         Unrecorded: {
             /** @enum {string} */
@@ -2603,6 +2605,8 @@ export interface components {
             faults?: components["schemas"]["Fault"][];
             /** @description Those to measure; all where absent */
             pairs?: string[];
+            /** @description Devices that read dead and that the act may bring back */
+            dead?: string[];
             /** @description GFCIs that it is likely to trip */
             trips?: string[];
             caution?: string;

@@ -61,7 +61,7 @@ export function Acted({ call, act }: { call: Call; act: Test }) {
 					</label>
 					<Button
 						disabled={off || named.trim() === ''}
-						onClick={() => enter({ ...base, found: [named.trim()], cameBack: deadHere(call) })}
+						onClick={() => enter({ ...base, found: [named.trim()], cameBack: act.dead ?? [] })}
 					>
 						and it works now
 					</Button>
@@ -76,11 +76,6 @@ export function Acted({ call, act }: { call: Call; act: Test }) {
 			<Problem error={add.error} />
 		</div>
 	);
-}
-
-/** The outlets that read dead so far: those that an act can bring back. */
-function deadHere(call: Call): string[] {
-	return [...new Set(call.halves.filter((h) => h.delta.hotNeutral === 'none').map((h) => h.device))];
 }
 
 const hintAnswers = {

@@ -69,51 +69,42 @@ function Complaint({ call }: { call: Call }) {
 	const set = useSetConditions(call.id);
 	return (
 		<div className="flex flex-wrap items-center gap-x-4 gap-y-1">
-			<label className="flex items-center gap-2">
-				Complaint
-				<select
-					className={field}
-					value={call.conditions.complaint ?? ''}
-					onChange={(e) => set.mutate({ complaint: e.target.value as NonNullable<Conditions['complaint']> })}
-				>
-					{complaints.map((c) => (
-						<option key={c.kind} value={c.kind}>
-							{c.words}
-						</option>
-					))}
-				</select>
-			</label>
-			<label className="flex items-center gap-2">
-				It began
-				<select
-					className={field}
-					value={call.conditions.since ?? ''}
-					onChange={(e) => set.mutate({ since: e.target.value as NonNullable<Conditions['since']> })}
-				>
-					{before.map((b) => (
-						<option key={b.since} value={b.since}>
-							{b.words}
-						</option>
-					))}
-				</select>
-			</label>
-			<label className="flex items-center gap-2">
-				Ground
-				<select
-					className={field}
-					value={call.conditions.ground ?? ''}
-					onChange={(e) => set.mutate({ ground: e.target.value as NonNullable<Conditions['ground']> })}
-				>
-					{grounds.map((g) => (
-						<option key={g.ground} value={g.ground}>
-							{g.words}
-						</option>
-					))}
-				</select>
-			</label>
+			<Choice
+				words="Complaint"
+				value={call.conditions.complaint ?? ''}
+				all={complaints.map((c) => [c.kind, c.words])}
+				choose={(complaint) => set.mutate({ complaint })}
+			/>
+			<Choice
+				words="It began"
+				value={call.conditions.since ?? ''}
+				all={before.map((b) => [b.since, b.words])}
+				choose={(since) => set.mutate({ since })}
+			/>
+			<Choice
+				words="Ground"
+				value={call.conditions.ground ?? ''}
+				all={grounds.map((g) => [g.ground, g.words])}
+				choose={(ground) => set.mutate({ ground })}
+			/>
 			<Ticked words="thirty years or older" value={call.conditions.old ?? false} save={(old) => set.mutate({ old })} />
 			<Problem error={set.error} />
 		</div>
+	);
+}
+
+function Choice<V extends string>(of: { words: string; value: V; all: [V, string][]; choose: (value: V) => void }) {
+	return (
+		<label className="flex items-center gap-2">
+			{of.words}
+			<select className={field} value={of.value} onChange={(e) => of.choose(e.target.value as V)}>
+				{of.all.map(([value, words]) => (
+					<option key={value} value={value}>
+						{words}
+					</option>
+				))}
+			</select>
+		</label>
 	);
 }
 

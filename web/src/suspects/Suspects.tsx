@@ -82,7 +82,7 @@ function Row({ call, s, pick }: { call: Call; s: Suspect; pick: (site: string) =
 					<Share p={s.probability} />
 					<span>
 						<b>{capital(s.name)}</b> <span>{s.place}</span>
-						{s.heat !== undefined && s.heat >= 5 && (
+						{s.warm && s.heat !== undefined && (
 							<b className="block">{Math.round(s.heat)} W of heat in it under a heavy load: stop using it.</b>
 						)}
 						<span className="block text-soft">{short(s)}</span>
