@@ -119,7 +119,10 @@ func (w *weighed) actTests() []Test {
 func (w *weighed) readDead() []string {
 	last := map[circuit.Half]map[string]tester.Side{circuit.Top: {}, circuit.Bottom: {}}
 	for _, r := range w.since() {
-		if side := r.Delta(w.now.bench.Constants).HotNeutral; r.At != "" && last[r.Half] != nil && side != tester.SideUnread && !r.Doubtful {
+		if !keptByOutlet(&r) || r.Doubtful {
+			continue
+		}
+		if side := r.Delta(w.now.bench.Constants).HotNeutral; side != tester.SideUnread {
 			last[r.Half][r.At] = side
 		}
 	}

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Page } from '@playwright/test';
-import { expect, openCall, phone, suspects, type Server, test } from '../server';
+import { expect, noSidewaysScroll, openCall, phone, suspects, type Server, test } from '../server';
 
 const dark = { hotNeutral: 'dark', hotGround: 'dark', neutralGround: 'dark' };
 const right = { hotNeutral: 'lit', hotGround: 'lit', neutralGround: 'dark' };
@@ -83,6 +83,10 @@ test('what the ground is can be said on the phone, and nothing is ticked before'
 	await page.getByRole('button', { name: /Still on the phone/ }).click();
 	await expect(asked.getByLabel('Ground')).toHaveValue('unknown');
 	await expect(asked.getByLabel('It began')).toHaveValue('storm');
+	await page.setViewportSize(phone);
+	await noSidewaysScroll(page);
+	const box = await asked.getByLabel('Complaint').boundingBox();
+	expect((box?.x ?? 0) + (box?.width ?? 0), 'no choice runs off a phone').toBeLessThanOrEqual(phone.width);
 });
 
 test('half of an outlet dead: the switches first, one tap on a phone', async ({ page, server }) => {

@@ -52,7 +52,7 @@ export function Phone({ call }: { call: Call }) {
 				<ChevronDown size={20} aria-hidden="true" className="group-data-[state=open]:rotate-180" />
 			</Collapsible.Trigger>
 			<Collapsible.Content>
-				<section className="grid gap-1" aria-label="On the phone">
+				<section className="grid grid-cols-[minmax(0,1fr)] gap-1" aria-label="On the phone">
 					<Complaint call={call} />
 					<ul className="m-0 list-none p-0">
 						{asked.map((q) => (
@@ -95,9 +95,9 @@ function Complaint({ call }: { call: Call }) {
 
 function Choice<V extends string>(of: { words: string; value: V; all: [V, string][]; choose: (value: V) => void }) {
 	return (
-		<label className="flex items-center gap-2">
-			{of.words}
-			<select className={field} value={of.value} onChange={(e) => of.choose(e.target.value as V)}>
+		<label className="flex max-w-full items-center gap-2">
+			<span className="shrink-0">{of.words}</span>
+			<select className={`${field} min-w-0`} value={of.value} onChange={(e) => of.choose(e.target.value as V)}>
 				{of.all.map(([value, words]) => (
 					<option key={value} value={value}>
 						{words}
