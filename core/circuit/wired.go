@@ -331,10 +331,17 @@ func (w *Wired) Outlet(device string, half Half) (Outlet, bool) {
 }
 
 // Copy shares the names of the points and copies what faults change.
-func (w *Wired) Copy() *Wired {
+func (w *Wired) Copy() *Wired { return w.CopyOn(nil) }
+
+// CopyOn is Copy that uses the room of a copy nobody needs any more, but for its
+// guards; nil is none.
+func (w *Wired) CopyOn(old *Wired) *Wired {
 	d := *w
-	d.Joints = append([]Joint(nil), w.Joints...)
-	d.Bridges = append([]Bridge(nil), w.Bridges...)
+	if old == nil {
+		old = &Wired{}
+	}
+	d.Joints = append(old.Joints[:0], w.Joints...)
+	d.Bridges = append(old.Bridges[:0], w.Bridges...)
 	d.Guards = append([]Guard(nil), w.Guards...)
 	return &d
 }

@@ -60,6 +60,7 @@ type Engine struct {
 	pairs      map[pair]int     // what joined, among the hypotheses
 	loose      map[string]int   // the same of loose joints, by place and ohms
 	remedy     map[int][]string // where each hypothesis is put right
+	scratch    []float64
 }
 
 // A stage is the circuit in one state and with what is known to be wrong, with
@@ -69,7 +70,7 @@ type stage struct {
 	bench      *tester.Bench
 	known      known
 	variations []*network.Variation // nil where not worked out yet
-	shown      [][]shown            // by outlet, then hypothesis; not all are worked out
+	shown      [][]shown            // by outlet, none where nothing was asked of it; then hypothesis; not all are worked out
 	kinds      map[asked]*outcomes
 	excluded   map[int]bool // hypotheses that what is known rules out
 	opposite   []bool       // by outlet: fed from the second leg
@@ -253,14 +254,24 @@ func (e *Engine) stageOf(state *tester.State, loadsOff bool, k known) (*stage, e
 
 // extend makes room for the hypotheses that joined.
 func (s *stage) extend(n int) {
-	for len(s.variations) < n {
-		s.variations = append(s.variations, nil)
-	}
+	s.variations = longer(s.variations, n)
 	for o := range s.shown {
-		if len(s.shown[o]) < n {
-			s.shown[o] = append(s.shown[o], make([]shown, n-len(s.shown[o]))...)
+		if s.shown[o] != nil {
+			s.shown[o] = longer(s.shown[o], n)
 		}
 	}
+}
+
+// longer is the slice with n elements, new ones zero. Where it has to move it
+// leaves room for the pairs that join later.
+func longer[T any](x []T, n int) []T {
+	switch {
+	case len(x) >= n:
+		return x
+	case cap(x) < n:
+		x = append(make([]T, 0, n+n/4), x...)
+	}
+	return x[:n]
 }
 
 // variation is what the hypothesis changes here, on top of what is known.
@@ -310,6 +321,9 @@ const parallelFrom = 200
 // predict works out what the hypotheses show at the outlets, as far as that is
 // still to do, on as many workers as there are processors.
 func (s *stage) predict(outlets, hypotheses []int) {
+	for _, o := range outlets {
+		s.shown[o] = longer(s.shown[o], len(s.variations))
+	}
 	var todo []int
 	for _, h := range hypotheses {
 		if slices.ContainsFunc(outlets, func(o int) bool { return !s.shown[o][h].known }) {

@@ -120,7 +120,7 @@ func (j *judged) after(left []int, k int) *judged {
 		if from == nil {
 			return nil
 		}
-		from = room(from, n*wide)
+		from = longer(from, n*wide)
 		to := make([]float64, n*wide)
 		for h := range n {
 			copy(to[h*wide:(h+1)*wide], from[left[h]*wide:(left[h]+1)*wide])

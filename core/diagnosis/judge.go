@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync/atomic"
 
 	"elvat/core/circuit"
 	"elvat/core/tester"
@@ -47,8 +48,7 @@ func (e *Engine) judge(v *evidence, prior []float64) (*judged, error) {
 	}
 	// What was judged before stays; hypotheses that joined since are added.
 	from := len(j.codes)
-	j.logs = append(j.logs, make([]float64, (n-from)*k)...)
-	j.codes = append(j.codes, make([]string, n-from)...)
+	j.logs, j.codes = longer(j.logs, n*k), longer(j.codes, n)
 	if keptByOutlet(r) {
 		err = e.judgeShown(j, r, s, from)
 	} else {
@@ -59,7 +59,8 @@ func (e *Engine) judge(v *evidence, prior []float64) (*judged, error) {
 	}
 	if from == 0 {
 		// Over the single faults: which pairs have joined by now must not matter.
-		weighted := make([]float64, e.singles*k)
+		e.scratch = longer(e.scratch, e.singles*k)
+		weighted := e.scratch[:e.singles*k]
 		for h := range e.singles {
 			for l := range k {
 				weighted[h*k+l] = j.logs[h*k+l] + e.prior[h] + prior[l]
@@ -100,7 +101,15 @@ func (e *Engine) judgeShown(j *judged, r *tester.Reading, s *stage, from int) er
 	}
 	all, k, at := s.at(outlet), len(e.levels), s.levelsAt(outlet)
 	errors := e.settings.Errors
-	for h := from; h < len(all); h++ {
+	ghostly := j.ghosts
+	switch r.Tool {
+	case tester.Plug:
+		j.legends = longer(j.legends, len(all)*len(legends))
+	case tester.Meter:
+		ghostly = longer(j.ghosts, len(all)*len(ghostScales))
+	}
+	var floats atomic.Bool // some hypothesis has a ghost there
+	judge := func(h int) {
 		logs := j.logs[h*k : (h+1)*k]
 		errors.likelihoods(r, &all[h], s.bench.Constants, at, logs)
 		j.codes[h] = all[h].code(r, s.bench.Constants)
@@ -118,11 +127,10 @@ func (e *Engine) judgeShown(j *judged, r *tester.Reading, s *stage, from int) er
 				for g := range ghosts {
 					ghosts[g] -= mean
 				}
-				j.ghosts = room(j.ghosts, len(all)*len(ghosts))
-				copy(j.ghosts[h*len(ghosts):], ghosts)
+				floats.Store(true)
+				copy(ghostly[h*len(ghosts):], ghosts)
 			}
 		case tester.Plug:
-			j.legends = room(j.legends, len(all)*len(legends))
 			row := j.legends[h*len(legends) : (h+1)*len(legends)]
 			for n, legend := range legends {
 				taken := *r
@@ -132,18 +140,21 @@ func (e *Engine) judgeShown(j *judged, r *tester.Reading, s *stage, from int) er
 			}
 		}
 	}
+	const part = 64 // of the hypotheses to a worker at a time
+	inParallel((len(all)-from+part-1)/part, func() func(int) {
+		return func(i int) {
+			for h := from + i*part; h < min(from+(i+1)*part, len(all)); h++ {
+				judge(h)
+			}
+		}
+	})
+	if floats.Load() || j.ghosts != nil {
+		j.ghosts = ghostly
+	}
 	j.fits = func(h int, level float64) bool {
 		return errors.fits(r, &s.shown[outlet][h], s.levelAt(outlet, level), s.bench.Constants)
 	}
 	return nil
-}
-
-// room is the slice with at least so many elements, new ones zero.
-func room(x []float64, n int) []float64 {
-	if len(x) < n {
-		x = append(x, make([]float64, n-len(x))...)
-	}
-	return x
 }
 
 // levelAt is the supply's level as it is at the outlet: with a lost neutral,

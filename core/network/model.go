@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/cmplx"
 	"slices"
+	"sync"
 
 	"elvat/core/circuit"
 	"elvat/core/fault"
@@ -63,9 +64,14 @@ type Bridged struct {
 	Ohms float64
 }
 
+var spare sync.Pool // of *circuit.Wired
+
 // Vary works out what the faults change.
 func (m *Model) Vary(faults []circuit.Fault) (*Variation, error) {
-	w := m.untouched.Copy()
+	// A diagnosis asks for some thousand: the copy that a fault is put on is used again.
+	spent, _ := spare.Get().(*circuit.Wired)
+	w := m.untouched.CopyOn(spent)
+	defer spare.Put(w)
 	if err := fault.Apply(w, faults); err != nil {
 		return nil, err
 	}
