@@ -162,11 +162,13 @@ func (w *weighed) readsGround(device string) bool {
 }
 
 // disputed is the check that explains a reading which fits nothing wrong, though
-// nothing is probably wrong: another tester on the same half.
+// nothing is probably wrong: another tester on the same half. One from before
+// something was put right counts where that does not explain it: that the same
+// tester reads right there now may be the misreading.
 func (w *weighed) disputed() []Test {
-	for i := len(w.readings) - 1; i >= w.line.mendedAt; i-- {
+	for i := len(w.readings) - 1; i >= 0; i-- {
 		r := &w.readings[i]
-		if !keptByOutlet(r) || r.Doubtful || r.Tool == tester.Told || w.judged[i].fits(healthy, w.level) {
+		if !keptByOutlet(r) || r.Doubtful || r.Tool == tester.Told || w.judged[i].fits(healthy, w.level) || i < w.line.mendedAt && w.explained(i) {
 			continue
 		}
 		tool, mode := tester.Meter, tester.HighZ
@@ -186,6 +188,24 @@ func (w *weighed) disputed() []Test {
 		return []Test{t}
 	}
 	return nil
+}
+
+// explained reports whether something that is no fault, as what was plugged in
+// then, fits both the reading and all that was read on the half since.
+func (w *weighed) explained(reading int) bool {
+	of := &w.readings[reading]
+	return slices.ContainsFunc(w.order, func(h int) bool {
+		if w.probability[h] < negligible || !w.e.hypotheses[h].sound() {
+			return false
+		}
+		for i := reading; i < len(w.readings); i++ {
+			r := &w.readings[i]
+			if r.At == of.At && r.Half == of.Half && keptByOutlet(r) && !w.judged[i].fits(h, w.level) {
+				return false
+			}
+		}
+		return true
+	})
 }
 
 // checked reports whether another tester was put on the half after the reading.

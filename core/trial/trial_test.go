@@ -181,6 +181,28 @@ func TestLiveGroundBehindADeadOutlet(t *testing.T) {
 	assert.Zero(t, out.Unlisted)
 }
 
+// TestMisreadAfterTheRepair: something was put right, and what else is wrong
+// reads right just then by a misread lamp: it is found all the same, for what
+// was put right does not explain what was read there before.
+func TestMisreadAfterTheRepair(t *testing.T) {
+	for _, at := range []struct {
+		seed uint64
+		i    int
+		want []circuit.Fault
+	}{
+		{2, 181, []circuit.Fault{{Kind: circuit.Open, At: "W2@B2.ground"}, {Kind: circuit.Bonded, At: "R6", Pair: circuit.NeutralGround, Ohms: 0.02}}},
+		{3, 178, []circuit.Fault{{Kind: circuit.Open, At: "R4.bottom.ground"}, {Kind: circuit.Open, At: "W2@B2.hot"}}},
+	} {
+		k, err := Draw(seedOf(at.seed, at.i))
+		require.NoError(t, err)
+		require.Equal(t, at.want, k.Faults)
+		out, err := k.Solve(seedOf(at.seed, at.i))
+		require.NoError(t, err)
+		assert.True(t, out.Solved, "seed %d, case %d", at.seed, at.i)
+		assert.Equal(t, 2, out.Boxes)
+	}
+}
+
 // TestBetterThanTheRule on a small population; the figures of the large one are
 // in docs/performance.md.
 func TestBetterThanTheRule(t *testing.T) {
