@@ -221,3 +221,25 @@ func TestBuildingARun(t *testing.T) {
 	require.NoError(t, c.AddStop(circuit.NewStop{After: "B3", Ground: true}))
 	assert.NotNil(t, c.Box("B1"), "the lowest free name is used again")
 }
+
+// TestABoxFoundAlongACable: it goes in between; what the cable fed is fed from
+// it, by what is left of the cable.
+func TestABoxFoundAlongACable(t *testing.T) {
+	c := circuit.New("loft")
+	require.NoError(t, c.AddStop(circuit.NewStop{After: circuit.Panel, Feet: 30, Ground: true}))
+	require.NoError(t, c.AddStop(circuit.NewStop{After: "B1", Feet: 20, AWG: 12}))
+	b2 := c.Box("B2")
+	b2.Makeup, b2.Wiring = "", [][2]string{{"W2@B2.hot", "R2.hot.1"}, {"W2@B2.neutral", "R2.neutral.1"}}
+	require.NoError(t, c.Check())
+	require.NoError(t, c.AddStop(circuit.NewStop{Into: "W2", Label: "Behind the press", Ground: true}))
+	assert.Equal(t, []string{"B1", "B3", "B2"}, c.Order())
+	assert.Equal(t, "Behind the press", c.Box("B3").Label)
+	assert.Equal(t, circuit.Cable{ID: "W2", From: "B1", To: "B3", AWG: 12, Feet: 10, Conductors: []circuit.Conductor{circuit.Hot, circuit.Neutral}}, *c.Cable("W2"))
+	assert.Equal(t, circuit.Cable{ID: "W3", From: "B3", To: "B2", AWG: 12, Feet: 10, Conductors: []circuit.Conductor{circuit.Hot, circuit.Neutral}}, *c.Cable("W3"))
+	assert.Equal(t, [][2]string{{"W3@B2.hot", "R2.hot.1"}, {"W3@B2.neutral", "R2.neutral.1"}}, c.Box("B2").Wiring)
+	w, err := circuit.Wire(c)
+	require.NoError(t, err)
+	assert.Len(t, w.Outlets, 6)
+	assert.ErrorContains(t, c.AddStop(circuit.NewStop{Into: "W9"}), "no such cable")
+	assert.ErrorContains(t, c.AddStop(circuit.NewStop{Into: "W3", After: "B1"}), `it comes from B3, not from "B1"`)
+}

@@ -119,6 +119,7 @@ func (f *Feeds) split(devices []Device) []string {
 // NewStop says what an electrician sees of the next outlet along the run.
 type NewStop struct {
 	After  string     // "panel" or a box
+	Into   string     // a cable that it turned out to sit in; After, AWG, Feet and Ground are then those of that cable
 	Label  string     // what people call it
 	AWG    wire.Gauge // of the cable that feeds it; zero: as the breaker asks
 	Feet   float64    // of that cable, roughly; zero: assumed
@@ -133,8 +134,12 @@ var BranchAmps = []float64{15, 20}
 // AssumedFeet is the length taken for a cable nobody has paced off. Assumption.
 const AssumedFeet = 15
 
-// AddStop adds a box with one duplex receptacle after the panel or a box.
+// AddStop adds a box with one duplex receptacle after the panel or a box, or
+// into a cable that is already drawn, about half way along it.
 func (c *Circuit) AddStop(n NewStop) error {
+	if n.Into != "" {
+		return c.addInto(n)
+	}
 	if n.After != Panel && c.Box(n.After) == nil {
 		return fmt.Errorf("after %q: no such box on this circuit", n.After)
 	}
@@ -148,15 +153,47 @@ func (c *Circuit) AddStop(n NewStop) error {
 	if cable.Feet == 0 {
 		cable.Feet = AssumedFeet
 	}
+	c.Cables, c.Boxes = append(c.Cables, cable), append(c.Boxes, c.newBox(cable.To, n))
+	return c.Check()
+}
+
+func (c *Circuit) newBox(id string, n NewStop) Box {
 	if n.Slots == 0 {
 		n.Slots = 3
 	}
-	box := Box{ID: cable.To, Label: strings.TrimSpace(n.Label), Material: Plastic, Makeup: FeedThrough}
+	box := Box{ID: id, Label: strings.TrimSpace(n.Label), Material: Plastic, Makeup: FeedThrough}
 	box.Devices = []Device{{ID: c.freeName("R"), Kind: Receptacle, Amps: 15, Slots: n.Slots}}
 	if n.GFCI {
 		box.Devices = []Device{{ID: c.freeName("G"), Kind: GFCI, Amps: 20, Slots: 3}}
 	}
-	c.Cables, c.Boxes = append(c.Cables, cable), append(c.Boxes, box)
+	return box
+}
+
+// addInto splits a cable: it keeps its name up to the new box, and what goes on
+// from there has a new one.
+func (c *Circuit) addInto(n NewStop) error {
+	cable := c.Cable(n.Into)
+	if cable == nil {
+		return fmt.Errorf("into %q: no such cable on this circuit", n.Into)
+	}
+	if n.After != "" && n.After != cable.From {
+		return fmt.Errorf("into %s: it comes from %s, not from %q", cable.ID, cable.From, n.After)
+	}
+	box := c.newBox(c.freeName("B"), n)
+	on := *cable
+	on.ID, on.From, on.Feet, on.Conductors = c.freeName("W"), box.ID, cable.Feet/2, slices.Clone(cable.Conductors)
+	cable.To, cable.Feet = box.ID, cable.Feet/2
+	end := func(id string) string { return id + "@" + on.To + "." }
+	for i := range c.Boxes {
+		for j := range c.Boxes[i].Wiring {
+			for k, name := range c.Boxes[i].Wiring[j] {
+				if rest, is := strings.CutPrefix(name, end(cable.ID)); is {
+					c.Boxes[i].Wiring[j][k] = end(on.ID) + rest
+				}
+			}
+		}
+	}
+	c.Cables, c.Boxes = append(c.Cables, on), append(c.Boxes, box)
 	return c.Check()
 }
 

@@ -16,6 +16,7 @@ const (
 	atSwitches = "switches"
 	atGFCIs    = "gfcis"
 	atBreaker  = "breaker"
+	atUndrawn  = "undrawn:" // an outlet or junction along a cable
 )
 
 // remedies are the places at which any one of what the hypothesis has wrong
@@ -54,6 +55,8 @@ func (e *Engine) remedies(h *hypothesis) []string {
 			add(atSwitches)
 		case u.Kind == GFCIElsewhere:
 			add(atGFCIs)
+		case u.Kind == BoxUndrawn:
+			add(atUndrawn + u.At)
 		case u.Kind == GroundKind && u.State == StateNone:
 			add(h.site)
 		}
@@ -71,6 +74,9 @@ func (w *weighed) actMinutes(remedy string) float64 {
 		return m.GFCIs
 	case atBreaker:
 		return m.ToPanel
+	}
+	if strings.HasPrefix(remedy, atUndrawn) {
+		return m.FindBox
 	}
 	return m.Reset + w.walk(strings.TrimPrefix(remedy, atReset))
 }
@@ -111,7 +117,29 @@ func (w *weighed) actTests() []Test {
 			}
 		}
 	}
+	for i := range w.e.circuit.Cables {
+		cable := &w.e.circuit.Cables[i]
+		between := w.e.circuit.LabelOf(cable.From) + " and " + w.e.circuit.LabelOf(cable.To)
+		t := Test{Act: tester.FindBox, At: cable.ID}
+		switch looked, found := w.lookedFor(cable.ID); {
+		case !looked:
+			add(atUndrawn+cable.ID, "Look for an outlet or junction that nobody drew between "+between+": behind furniture, under blank plates, on the wall's other side", "A conductor may have let go in it: %s. Nothing is opened to look for it.", t)
+		case found:
+			add(atUndrawn+cable.ID, "Draw what you found between "+between+" into the run: then it is read and opened like any other", "What is wrong may be in it: %s.", t)
+		}
+	}
 	return tests
+}
+
+// lookedFor reports whether a box that nobody drew was looked for along the
+// cable, and whether one was found.
+func (w *weighed) lookedFor(cable string) (looked, found bool) {
+	for i := range w.readings {
+		if r := &w.readings[i]; r.Act == tester.FindBox && r.At == cable {
+			looked, found = true, len(r.Found.Names) > 0
+		}
+	}
+	return looked, found
 }
 
 // readDead are the devices at a half of which nothing stood between hot and
@@ -224,6 +252,17 @@ func (e *Engine) acted(r *tester.Reading, h int, s *stage) answer {
 			return flat(fmt.Sprint(is), 1-wrong, true)
 		}
 		return flat(fmt.Sprint(is), wrong, false)
+	}
+	if r.Act == tester.FindBox {
+		is := slices.ContainsFunc(e.hypotheses[h].beside, func(u Unrecorded) bool { return u.Kind == BoxUndrawn && u.At == r.At })
+		p := e.settings.Errors.FoundBox
+		if is {
+			p = 1 - e.settings.Errors.MissedBox
+		}
+		if len(r.Found.Names) > 0 {
+			return flat("found", p, is)
+		}
+		return flat("none", 1-p, !is)
 	}
 	if r.Act == tester.AllGFCIs {
 		is := e.tripsToReset(h)

@@ -126,7 +126,7 @@ func TestFoundIsCertain(t *testing.T) {
 // finds the conductor, names the ohms within a fifth, and says the heat.
 func TestLooseJointsOfAnyResistance(t *testing.T) {
 	c := bindery(t)
-	for _, ohms := range []float64{0.1, 0.2, 0.35, 0.5, 0.9, 1.7, 3, 6} {
+	for _, ohms := range []float64{0.1, 0.2, 0.35, 0.5, 0.9, 1.7, 3, 6, 12, 25, 60, 120, 300} {
 		loose := []circuit.Fault{{Kind: circuit.Resistive, At: "W3@B3.hot", Ohms: ohms}}
 		readings := taken(t, c, loose, []tester.Tool{tester.Plug, tester.Analyzer}, "R2", "R3", "R4")
 		got := diagnose(t, c, readings)
@@ -213,4 +213,58 @@ func TestALegendReadWronglyIsWrongEverywhere(t *testing.T) {
 	assert.Less(t, p[1e-9], 0.01)
 	assert.Greater(t, p[0.05], p[1e-9])
 	assert.False(t, math.IsNaN(p[0.05]))
+}
+
+// TestABoxNobodyDrew: where both ends of a cable were looked at and are sound, a
+// box that nobody drew is looked for before a wall is opened; none found, it is
+// little suspected; found, it is to be drawn in.
+func TestABoxNobodyDrew(t *testing.T) {
+	c := loft(t, nil)
+	seen := func(site string) tester.Reading {
+		return tester.Reading{Tool: tester.Eyes, Site: site, Found: &tester.Found{Faults: []circuit.Fault{}}}
+	}
+	look := func(found ...string) tester.Reading {
+		return tester.Reading{Tool: tester.Act, Act: tester.FindBox, At: "W2", Found: &tester.Found{Names: append([]string{}, found...)}}
+	}
+	undrawn := func(r *diagnosis.Result) float64 {
+		p := 0.0
+		for _, s := range r.Suspects {
+			for _, u := range s.Beside {
+				if u.Kind == diagnosis.BoxUndrawn && u.At == "W2" {
+					p += s.Probability
+				}
+			}
+		}
+		return p
+	}
+	for _, conductor := range []struct {
+		name   string
+		beyond tester.Reading
+		extra  []tester.Reading
+	}{
+		{"neutral", lamps("R2", dark, lit, dark), []tester.Reading{lamps("R3", dark, lit, dark), bottom(lamps("R2", dark, lit, dark))}},
+		{"ground", lamps("R2", lit, dark, dark), []tester.Reading{lamps("R3", lit, dark, dark), bottom(lamps("R2", lit, dark, dark)), volts("R1", 120, 120, 0)}},
+	} {
+		t.Run(conductor.name, func(t *testing.T) {
+			readings := append([]tester.Reading{lamps("R1", lit, lit, dark), conductor.beyond}, conductor.extra...)
+			readings = append(readings, seen("B1"), seen("B2"))
+			before := diagnose(t, c, readings)
+			require.NotEmpty(t, before.Next)
+			next := before.Next[0]
+			assert.Equal(t, []any{diagnosis.DoAct, tester.FindBox, "W2"}, []any{next.Do, next.Act, next.At}, next.Say)
+			assert.Contains(t, next.Say, "nobody drew between Hall and Sofa")
+			none := look()
+			require.NoError(t, none.Check(c))
+			after := diagnose(t, c, append(slices.Clone(readings), none))
+			assert.Less(t, undrawn(after), undrawn(before))
+			assert.NotEqual(t, tester.FindBox, after.Next[0].Act, "not proposed again")
+			found := diagnose(t, c, append(slices.Clone(readings), look("behind the enlarger")))
+			assert.Greater(t, undrawn(found), undrawn(before))
+			assert.Contains(t, found.Next[0].Say, "Draw what you found between Hall and Sofa")
+			skipped := none
+			skipped.Found, skipped.Skipped = nil, true
+			require.NoError(t, skipped.Check(c))
+			assert.NotEqual(t, tester.FindBox, diagnose(t, c, append(slices.Clone(readings), skipped)).Next[0].Act, "nor where it was skipped")
+		})
+	}
 }

@@ -373,7 +373,7 @@ func (w *weighed) skipped(t *Test) bool {
 		case t.Do == DoOpen:
 			return r.Tool == tester.Eyes && r.Site == t.Site
 		case t.Act != "":
-			return r.Tool == tester.Act && r.Act == t.Act && (t.Act != tester.Reset || r.At == t.At)
+			return r.Tool == tester.Act && r.Act == t.Act && (t.Act != tester.Reset && t.Act != tester.FindBox || r.At == t.At)
 		case t.Hint != "":
 			return r.Tool == tester.Hint && r.Hint == t.Hint && r.Site == t.Site
 		default:

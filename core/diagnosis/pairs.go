@@ -358,7 +358,7 @@ func (e *Engine) nameFor(h *hypothesis) string {
 		names = append(names, fault.Name(e.circuit, h.faults))
 	}
 	for _, u := range h.beside {
-		if len(h.faults) == 0 || u.Kind == Switched || u.Kind == GFCIElsewhere {
+		if len(h.faults) == 0 || u.Kind == Switched || u.Kind == GFCIElsewhere || u.Kind == BoxUndrawn {
 			names = append(names, u.name())
 		}
 	}

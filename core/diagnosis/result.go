@@ -481,7 +481,7 @@ func (w *weighed) fill(s *Suspect, h int) {
 	if len(hyp.faults) > 0 {
 		s.Place += besideWords(w.e.circuit, hyp.beside)
 	} else if len(hyp.beside) > 0 {
-		s.Place = hyp.beside[0].words(w.e.circuit)
+		s.Place = hyp.beside[0].where(w.e.circuit)
 	}
 	if found := w.line.found; len(found) > 0 {
 		s.Faults = slices.Concat(found, hyp.faults)
@@ -590,6 +590,8 @@ func (e *Engine) readingWords(r *tester.Reading) string {
 		return "the reset at " + e.place(r.At)
 	case r.Tool == tester.Act && r.Act == tester.ResetBreaker:
 		return "the breaker's reset"
+	case r.Tool == tester.Act && r.Act == tester.FindBox:
+		return "the look for a box that nobody drew"
 	case r.Tool == tester.Act:
 		return "the resets of the GFCIs"
 	case r.Tool == tester.Hint:

@@ -150,8 +150,8 @@ func (e *Engine) timelineOf(readings []tester.Reading) timeline {
 			t.before, t.mendedAt, t.looked, counts = len(t.all), len(t.all), nil, false
 		case r.Tool == tester.Act:
 			t.acts[r.Act] = true
-			counts = r.Act == tester.AllGFCIs || r.Act == tester.Reset || r.Act == tester.ResetBreaker
-			if r.Act != tester.Plugged {
+			counts = slices.Contains([]tester.ActName{tester.AllGFCIs, tester.Reset, tester.ResetBreaker, tester.FindBox}, r.Act)
+			if r.Act != tester.Plugged && r.Act != tester.FindBox {
 				epoch++
 			}
 			settled = settled.after(r)
@@ -185,7 +185,7 @@ func (e *Engine) timelineOf(readings []tester.Reading) timeline {
 		}
 		index[v.key] = len(t.all)
 		t.all = append(t.all, v)
-		if r.Tool == tester.Act && (r.Held != nil && *r.Held || len(r.CameBack) > 0 || r.Found != nil && len(r.Found.Names) > 0) {
+		if r.Tool == tester.Act && r.Act != tester.FindBox && (r.Held != nil && *r.Held || len(r.CameBack) > 0 || r.Found != nil && len(r.Found.Names) > 0) {
 			t.before = len(t.all)
 		}
 	}

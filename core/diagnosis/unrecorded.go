@@ -30,6 +30,7 @@ const (
 	GFCIElsewhere  UnrecordedKind = "gfci-elsewhere"  // a GFCI ahead that is not on the run as drawn; state tripped or dead
 	GroundKind     UnrecordedKind = "ground-kind"     // another ground than drawn; state none or conduit
 	SupplyLevel    UnrecordedKind = "supply"          // off its nominal; state low or high
+	BoxUndrawn     UnrecordedKind = "box-undrawn"     // an outlet or junction along a cable, in which a conductor let go; state which
 )
 
 // States of what nobody recorded.
@@ -53,6 +54,15 @@ const (
 	lampWatts   = 60
 	heaterWatts = 1200
 )
+
+// A PluggedSize is something that people find plugged in, and about its watts.
+type PluggedSize struct {
+	Watts float64 `json:"watts"`
+	Words string  `json:"words"`
+}
+
+// PluggedSizes are those offered, and those thought of.
+var PluggedSizes = []PluggedSize{{fewWatts, "a charger, a clock"}, {lampWatts, "a lamp"}, {heaterWatts, "a heater, a kettle"}}
 
 // conduitOhms is a metal raceway from a device's yoke back to the panel. Assumption.
 const conduitOhms = 0.1
@@ -84,11 +94,21 @@ func (u Unrecorded) words(c *circuit.Circuit) string {
 		return "grounded by metal conduit or armour"
 	case u.Kind == GroundKind:
 		return "no ground wire in this run"
+	case u.Kind == BoxUndrawn:
+		return fmt.Sprintf("an open %s in an outlet or junction that nobody drew, %s", u.State, u.where(c))
 	case u.State == StateHigh:
 		return "supply above its nominal"
 	default:
 		return "supply below its nominal"
 	}
+}
+
+// where tells its place after its name.
+func (u Unrecorded) where(c *circuit.Circuit) string {
+	if cable := c.Cable(u.At); u.Kind == BoxUndrawn {
+		return fmt.Sprintf("between %s and %s", c.LabelOf(cable.From), c.LabelOf(cable.To))
+	}
+	return u.words(c)
 }
 
 // name is what the trade calls it where it is the cause.
@@ -106,6 +126,8 @@ func (u Unrecorded) name() string {
 		return "grounded by conduit"
 	case u.Kind == GroundKind:
 		return "no ground wire"
+	case u.Kind == BoxUndrawn:
+		return "open " + u.State + " in a box nobody drew"
 	case u.State == StateHigh:
 		return "supply high"
 	default:
@@ -134,6 +156,8 @@ func (u Unrecorded) Opens(c *circuit.Circuit) []circuit.Fault {
 			}
 		}
 		return all
+	case BoxUndrawn:
+		return []circuit.Fault{open(u.At + "." + u.State)}
 	case GroundKind:
 		if u.State != StateNone {
 			return nil
@@ -224,6 +248,9 @@ func (k *catalogue) unrecorded() {
 		raised := k.complained(OneDead, PartDead, OffUnnoticed)
 		k.beside(Unrecorded{Kind: GFCIElsewhere, At: cable.ID, State: StateTripped}, with(tripped, raised)...)
 		k.beside(Unrecorded{Kind: GFCIElsewhere, At: cable.ID, State: StateDead}, with(k.table.ElsewhereDead, k.complained(WillNotReset))...)
+		for _, conductor := range cable.Conductors {
+			k.beside(Unrecorded{Kind: BoxUndrawn, At: cable.ID, State: string(conductor)}, k.table.BoxUndrawn)
+		}
 	}
 	k.grounds()
 }
@@ -296,6 +323,8 @@ func (k *catalogue) addBeside(base *hypothesis, u Unrecorded, factors ...Weight)
 		h.faults, h.name, h.site, h.sites, h.weight, h.why = base.faults, base.name, base.site, base.sites, base.weight, slices.Clone(base.why)
 	} else if u.Kind == Switched || u.Kind == GFCIElsewhere {
 		h.site, h.sites = Elsewhere, []string{Elsewhere}
+	} else if u.Kind == BoxUndrawn {
+		h.site, h.sites = u.At, []string{u.At}
 	} else if u.Kind == GroundKind && u.State == StateNone {
 		h.site = k.c.Order()[0]
 		h.sites = []string{h.site}

@@ -55,6 +55,7 @@ type Weights struct {
 	Elsewhere       Weight `json:"elsewhere" words:"A tripped GFCI elsewhere, ahead of the run" group:"unrecorded"`
 	ElsewhereMidRun Weight `json:"elsewhereMidRun" words:"A tripped GFCI elsewhere, ahead of part of the run" group:"unrecorded"`
 	ElsewhereDead   Weight `json:"elsewhereDead" words:"A dead GFCI elsewhere" group:"unrecorded"`
+	BoxUndrawn      Weight `json:"boxUndrawn" words:"A conductor off in a box that nobody drew" group:"unrecorded"`
 	GroundNotWire   Weight `json:"groundNotWire" words:"No ground wire, though one is drawn" group:"unrecorded"`
 	GroundUnknown   Weight `json:"groundUnknown" words:"No ground wire, where it is not known" group:"unrecorded"`
 
@@ -125,6 +126,7 @@ var DefaultWeights = Weights{
 	Elsewhere:       Weight{3, Common, "a tripped GFCI in another room is the commonest reason for a dead outlet; earlier hands like to borrow its LOAD screws"},
 	ElsewhereMidRun: Weight{1.5, Assumption, "a GFCI that nobody drew may sit ahead of part of the run"},
 	ElsewhereDead:   Weight{0.02, Assumption, "a dead GFCI that nobody drew"},
+	BoxUndrawn:      Weight{0.05, Assumption, "an outlet behind furniture or under a blank plate is left off a drawing"},
 	GroundNotWire:   Weight{0.1, Assumption, "what was drawn as a ground wire may be none"},
 	GroundUnknown:   Weight{4, Assumption, "nobody knows what the ground is"},
 
@@ -186,6 +188,8 @@ type Errors struct {
 	AmpsShare  float64 // the same for a clamp
 	AmpsPlus   float64
 	Act        float64 // share of acts whose outcome is taken wrongly
+	FoundBox   float64 // share of cables along which a box that nobody drew is found
+	MissedBox  float64 // share of such boxes that are not found when looked for
 	IdleGFCI   float64 // share of houses with a GFCI that has tripped for a reason of its own
 	Eyes       float64 // share of faults in an opened box that are overlooked
 	ToldOutlet float64 // share of outlets of which a customer says the wrong thing
@@ -199,7 +203,7 @@ var DefaultErrors = Errors{
 	Lamp: 0.01, Glow: 0.01, Slot: 0.05, FaintBlurs: 0.2,
 	VoltsShare: 0.015, VoltsPlus: 1, GhostShare: 0.8, GhostPlus: 20, VoltsWild: 0.01, Level: 0.03,
 	ToldOutlet: 0.05, Told: 0.15, Doubtful: 0.7,
-	Act: 0.03, IdleGFCI: 0.05, Eyes: 0.02, Trip: 0.005, OhmsShare: 0.2, OhmsPlus: 0.02, AmpsShare: 0.05, AmpsPlus: 0.02,
+	Act: 0.03, IdleGFCI: 0.05, FoundBox: 0.05, MissedBox: 0.3, Eyes: 0.02, Trip: 0.005, OhmsShare: 0.2, OhmsPlus: 0.02, AmpsShare: 0.05, AmpsPlus: 0.02,
 }
 
 // Minutes is what a test costs. All are assumptions and can be set.
@@ -218,11 +222,12 @@ type Minutes struct {
 	Switches   float64 // of the room
 	Unplug     float64 // everything on the run
 	Hint       float64 // a look or a feel from outside
+	FindBox    float64 // looking along a cable for a box that nobody drew
 }
 
 // DefaultMinutes are the usual costs.
 var DefaultMinutes = Minutes{
 	Tool: map[tester.Tool]float64{tester.Plug: 0.5, tester.Sensor: 0.5, tester.Lamp: 0.5, tester.Meter: 1, tester.PlugButton: 0.5, tester.DeviceButton: 0.3, tester.Analyzer: 1},
 	Walk: 0.5, Open: 8, ToPanel: 3, Separate: 6,
-	Dead: 5, Look: 3, Reset: 0.3, GFCIs: 2, Switches: 0.5, Unplug: 1, Hint: 0.5,
+	Dead: 5, Look: 3, Reset: 0.3, GFCIs: 2, Switches: 0.5, Unplug: 1, Hint: 0.5, FindBox: 3,
 }

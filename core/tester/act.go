@@ -32,10 +32,13 @@ const (
 	Reset ActName = "reset"
 	// Plugged: something that nobody had recorded turned out to be plugged in.
 	Plugged ActName = "plugged"
+	// FindBox: an outlet or a junction that nobody drew was looked for along a
+	// cable. One that was found is drawn into the run, and is no evidence any more.
+	FindBox ActName = "find-box"
 )
 
 // Acts lists them.
-var Acts = []ActName{UnplugAll, SwitchesOn, AllGFCIs, ResetBreaker, Reset, Plugged}
+var Acts = []ActName{UnplugAll, SwitchesOn, AllGFCIs, ResetBreaker, Reset, Plugged, FindBox}
 
 // A HintName says what was looked for from outside.
 type HintName string
@@ -88,21 +91,28 @@ func (r *Reading) checkAct(c *circuit.Circuit) error {
 		if r.Watts == nil || *r.Watts <= 0 || *r.Watts > maxWatts {
 			return fmt.Errorf("act: plugged: %s: watts: more than 0, at most %d", r.At, maxWatts)
 		}
+	case FindBox:
+		if c.Cable(r.At) == nil {
+			return fmt.Errorf("act: find-box: at %q: no such cable on this circuit", r.At)
+		}
+		if r.Found == nil {
+			return fmt.Errorf("act: find-box: found is missing: what was found along the cable, [] for nothing")
+		}
 	case UnplugAll, SwitchesOn, AllGFCIs:
 	default:
 		return fmt.Errorf("act: %q is none of %q", r.Act, Acts)
 	}
-	if r.Act != Reset && r.Act != Plugged && r.At != "" {
+	if !slices.Contains([]ActName{Reset, Plugged, FindBox}, r.Act) && r.At != "" {
 		return fmt.Errorf("act: %s: at does not go with it", r.Act)
 	}
 	if r.Act != Reset && r.Act != ResetBreaker && r.Held != nil {
 		return fmt.Errorf("act: %s: held does not go with it", r.Act)
 	}
-	if r.Act != AllGFCIs && (r.Found != nil || r.CameBack != nil) {
+	if r.Act != AllGFCIs && (r.Found != nil && r.Act != FindBox || r.CameBack != nil) {
 		return fmt.Errorf("act: %s: found and cameBack do not go with it", r.Act)
 	}
 	if r.Found != nil && len(r.Found.Faults) > 0 {
-		return fmt.Errorf("act: reset-gfcis: found: names of GFCIs that had tripped, not faults")
+		return fmt.Errorf("act: %s: found: %s, not faults", r.Act, map[ActName]string{AllGFCIs: "names of GFCIs that had tripped", FindBox: "what was found along the cable"}[r.Act])
 	}
 	for _, id := range r.CameBack {
 		if v, _ := c.Device(id); v == nil {
@@ -150,7 +160,7 @@ func (r *Reading) checkHint(c *circuit.Circuit) error {
 // checkSkipped checks a reading that was asked for and not taken: that it says
 // which one is enough.
 func (r *Reading) checkSkipped(c *circuit.Circuit) error {
-	if r.At != "" && r.At != circuit.Panel {
+	if r.At != "" && r.At != circuit.Panel && (r.Act != FindBox || c.Cable(r.At) == nil) {
 		if v, _ := c.Device(r.At); v == nil {
 			return fmt.Errorf("skipped: at %q: no such device on this circuit", r.At)
 		}
@@ -186,6 +196,11 @@ func (r *Reading) actWords() string {
 		return held("reset pressed")
 	case Plugged:
 		return fmt.Sprintf("about %.0f W plugged in there", *r.Watts)
+	case FindBox:
+		if len(r.Found.Names) == 0 {
+			return "no outlet or junction that nobody drew was found along the cable"
+		}
+		return "found along the cable, and not drawn yet: " + strings.Join(r.Found.Names, ", ")
 	}
 	text := "all GFCIs reset: none had tripped"
 	if r.Found != nil && len(r.Found.Names) > 0 {

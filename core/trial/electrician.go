@@ -358,6 +358,9 @@ func (s *electrician) act(t diagnosis.Test) error {
 		s.resetBreaker()
 		held = s.holds(circuit.Panel)
 		r.Held = &held
+	case tester.FindBox:
+		s.spend(m.FindBox, &s.out.Spent.Acts)
+		r.At, r.Found = t.At, &tester.Found{Names: []string{}}
 	}
 	s.readings = append(s.readings, r)
 	return nil

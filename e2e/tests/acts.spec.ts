@@ -104,3 +104,26 @@ test('half of an outlet dead: the switches first, one tap on a phone', async ({ 
 	await expect(page.getByRole('list', { name: 'Readings, newest first' })).toContainText('Every wall switch on');
 	await expect(suspects(page).first()).not.toContainText('wall switch');
 });
+
+test('both ends of a cable sound: a box that nobody drew is looked for, and drawn in where one is found', async ({ page, server }) => {
+	const openGround = { hotNeutral: 'lit', hotGround: 'dark', neutralGround: 'dark' };
+	await onCall(page, server, [
+		...['R1', 'R2', 'R3', 'R4', 'R6', 'R8'].map((at) => plug(at, right)),
+		plug('R5', openGround),
+		plug('R5', openGround, 'bottom'),
+		meter('R4', 120),
+		{ ...meter('R5', 120), volts: { hotNeutral: 120, hotGround: 2, neutralGround: 0.1 } },
+		...['B4', 'B5'].map((site) => ({ tool: 'eyes', site, found: [] })),
+	]);
+	const now = page.getByRole('region', { name: 'Do now' });
+	await now.getByRole('button', { name: /^or Look for an outlet or junction that nobody drew between Paper store and Guillotine/ }).click();
+	await expect(now.getByRole('button', { name: 'draw it into the run' }), 'where it is, first').toBeDisabled();
+	await now.getByPlaceholder('where').fill('Behind the board shears');
+	await now.getByRole('button', { name: 'draw it into the run' }).click();
+	await expect(page.getByRole('button', { name: /Behind the board shears/ }).first(), 'a stop like any other').toBeVisible();
+	await expect(now).not.toContainText('nobody drew between Paper store and Guillotine');
+	await page.getByRole('button', { name: /^Undo/ }).first().click();
+	await now.getByRole('button', { name: 'none there' }).click();
+	await expect(page.getByRole('list', { name: 'Readings, newest first' })).toContainText('No outlet or junction that nobody drew');
+	await expect(now).not.toContainText('nobody drew');
+});

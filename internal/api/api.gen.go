@@ -32,6 +32,7 @@ import (
 
 // Defines values for ActName.
 const (
+	FindBox      ActName = "find-box"
 	Plugged      ActName = "plugged"
 	Reset        ActName = "reset"
 	ResetBreaker ActName = "reset-breaker"
@@ -43,6 +44,8 @@ const (
 // Valid indicates whether the value is a known member of the ActName enum.
 func (e ActName) Valid() bool {
 	switch e {
+	case FindBox:
+		return true
 	case Plugged:
 		return true
 	case Reset:
@@ -455,6 +458,9 @@ type Basics struct {
 	// Meter An instrument is on the wire
 	Meter bool `json:"meter"`
 
+	// Plugged What may turn out to be plugged in
+	Plugged []PluggedSize `json:"plugged"`
+
 	// Shop Whose calls these are; may be empty
 	Shop string `json:"shop"`
 
@@ -826,11 +832,14 @@ type NewStop struct {
 	Awg *int `json:"awg,omitempty"`
 
 	// Feet 0 or absent: assumed
-	Feet   *float64      `json:"feet,omitempty"`
-	Gfci   *bool         `json:"gfci,omitempty"`
-	Ground *bool         `json:"ground,omitempty"`
-	Label  *string       `json:"label,omitempty"`
-	Slots  *NewStopSlots `json:"slots,omitempty"`
+	Feet   *float64 `json:"feet,omitempty"`
+	Gfci   *bool    `json:"gfci,omitempty"`
+	Ground *bool    `json:"ground,omitempty"`
+
+	// Into A cable that it turned out to sit in: after is where that comes from, and gauge, length and ground are its own
+	Into  *string       `json:"into,omitempty"`
+	Label *string       `json:"label,omitempty"`
+	Slots *NewStopSlots `json:"slots,omitempty"`
 }
 
 // NewStopSlots defines model for NewStop.Slots.
@@ -908,6 +917,9 @@ type Place = runs.Place
 
 // Plan defines model for Plan.
 type Plan = makeup.Plan
+
+// PluggedSize defines model for PluggedSize.
+type PluggedSize = diagnosis.PluggedSize
 
 // Practice defines model for Practice.
 type Practice = diagnosis.Practice

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"elvat/core/circuit"
+	"elvat/core/diagnosis"
 	"elvat/core/job"
 	"elvat/core/merge"
 	"elvat/core/sitebook"
@@ -50,6 +51,7 @@ func (s *calls) basics(ctx context.Context) (api.Basics, error) {
 	b := api.Basics{
 		Shop: s.shop, Cautions: job.Cautions, BreakerAmps: circuit.BranchAmps, AssumedFeet: circuit.AssumedFeet,
 		Sides: tester.Default.Sides(), Lamps: []api.BasicsLamps{}, Meter: s.meter != nil,
+		Plugged: diagnosis.PluggedSizes,
 	}
 	for _, g := range wire.Gauges {
 		b.Gauges = append(b.Gauges, int(g))
@@ -259,6 +261,9 @@ func (s *calls) AddStop(ctx context.Context, r api.AddStopRequestObject) (api.Ad
 	stop := circuit.NewStop{After: r.Body.After, Ground: r.Body.Ground == nil || *r.Body.Ground}
 	if r.Body.Label != nil {
 		stop.Label = *r.Body.Label
+	}
+	if r.Body.Into != nil {
+		stop.Into = *r.Body.Into
 	}
 	if r.Body.Awg != nil {
 		stop.AWG = wire.Gauge(*r.Body.Awg)

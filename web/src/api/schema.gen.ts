@@ -1494,8 +1494,19 @@ export interface components {
              * @description Taken for a cable nobody paced off
              */
             assumedFeet: number;
+            /** @description What may turn out to be plugged in */
+            plugged: components["schemas"]["PluggedSize"][];
             /** @description How a voltage between two slots is drawn */
             sides: components["schemas"]["SideFrom"][];
+        };
+        PluggedSize: {
+            /**
+             * Format: double
+             * @description About
+             */
+            watts: number;
+            /** @description What draws so much */
+            words: string;
         };
         SideFrom: {
             /**
@@ -1721,6 +1732,8 @@ export interface components {
         };
         NewStop: {
             after: string;
+            /** @description A cable that it turned out to sit in: after is where that comes from, and gauge, length and ground are its own */
+            into?: string;
             label?: string;
             /** @description 0 or absent: as the breaker asks */
             awg?: number;
@@ -1757,7 +1770,7 @@ export interface components {
         /** @enum {string} */
         Tool: "plug" | "plug-button" | "device-button" | "meter" | "sensor" | "lamp" | "analyzer" | "ohms" | "clamp" | "eyes" | "fixed" | "told" | "act" | "hint";
         /** @enum {string} */
-        ActName: "unplug-all" | "switches-on" | "reset-gfcis" | "reset-breaker" | "reset" | "plugged";
+        ActName: "unplug-all" | "switches-on" | "reset-gfcis" | "reset-breaker" | "reset" | "plugged" | "find-box";
         /** @enum {string} */
         HintName: "live-plate" | "warm-plate" | "wiggle";
         /** @description Volts rms; the last three against a known ground */
@@ -2586,7 +2599,7 @@ export interface components {
         };
         Unrecorded: {
             /** @enum {string} */
-            kind: "unrecorded-load" | "switched" | "gfci-elsewhere" | "ground-kind" | "supply";
+            kind: "unrecorded-load" | "switched" | "gfci-elsewhere" | "ground-kind" | "supply" | "box-undrawn";
             at?: string;
             half?: components["schemas"]["Half"];
             watts?: number;

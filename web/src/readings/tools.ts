@@ -93,6 +93,8 @@ function acted(r: Reading): string {
 			return `Breaker off and on: ${held}`;
 		case 'plugged':
 			return `About ${r.watts} W is plugged in there`;
+		case 'find-box':
+			return 'No outlet or junction that nobody drew was found there';
 		default: {
 			const names = Array.isArray(r.found) ? r.found.join(', ') : '';
 			const back = r.cameBack?.length ? ', and it works now' : '';

@@ -1,17 +1,12 @@
 import type { Call, Half, Stop } from '../api/client';
-import { useAddReading } from '../api/hooks';
+import { useAddReading, useBasics } from '../api/hooks';
 import { newID } from '../api/newID';
 import { Problem } from '../ui/Problem';
-
-const sizes = [
-	{ watts: 8, words: 'a charger, a clock' },
-	{ watts: 60, words: 'a lamp' },
-	{ watts: 1200, words: 'a heater, a kettle' },
-];
 
 /** What turned out to be plugged in, one tap: it explains readings, and stays as the state of the circuit. */
 export function PluggedIn({ call, stop, half }: { call: Call; stop: Stop; half: Half }) {
 	const add = useAddReading(call.id);
+	const sizes = useBasics().data?.plugged ?? [];
 	const device = stop.devices[0];
 	if (!device) return null;
 	const here = call.readings.filter(

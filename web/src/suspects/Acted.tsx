@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import { Link } from 'react-router';
 import type { Call, Reading, Test } from '../api/client';
-import { useAddReading } from '../api/hooks';
+import { useAddReading, useAddStop } from '../api/hooks';
 import { newID } from '../api/newID';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
@@ -45,6 +45,14 @@ export function Acted({ call, act }: { call: Call; act: Test }) {
 					</Button>
 				</>
 			)}
+			{act.act === 'find-box' && (
+				<>
+					<Button disabled={off} onClick={() => enter({ ...base, at: act.at, found: [] })}>
+						none there
+					</Button>
+					<DrawIn call={call} cable={act.at ?? ''} />
+				</>
+			)}
 			{act.act === 'reset-gfcis' && (
 				<>
 					<Button disabled={off} onClick={() => enter({ ...base, found: [], cameBack: [] })}>
@@ -75,6 +83,33 @@ export function Acted({ call, act }: { call: Call; act: Test }) {
 			)}
 			<Problem error={add.error} />
 		</div>
+	);
+}
+
+/** A box that nobody had drawn, found along a cable: it goes into the run, and is read like any other. */
+function DrawIn({ call, cable }: { call: Call; cable: string }) {
+	const add = useAddStop(call.id);
+	const [label, setLabel] = useState('');
+	const from = call.stops.find((s) => s.cable.id === cable)?.from ?? '';
+	return (
+		<>
+			<label className="flex items-center gap-2 text-soft">
+				one is
+				<input
+					className={`${field} w-40`}
+					value={label}
+					placeholder="where"
+					onChange={(e) => setLabel(e.target.value)}
+				/>
+			</label>
+			<Button
+				disabled={add.isPending || label.trim() === ''}
+				onClick={() => add.mutate({ after: from, into: cable, ground: true, label: label.trim() })}
+			>
+				draw it into the run
+			</Button>
+			<Problem error={add.error} />
+		</>
 	);
 }
 
@@ -112,7 +147,12 @@ export function Skip({ call, test }: { call: Call; test: Test }) {
 		test.do === 'open'
 			? { tool: 'eyes', site: test.site, skipped: true }
 			: test.do === 'act'
-				? { tool: 'act', act: test.act, at: test.act === 'reset' ? test.at : undefined, skipped: true }
+				? {
+						tool: 'act',
+						act: test.act,
+						at: test.act === 'reset' || test.act === 'find-box' ? test.at : undefined,
+						skipped: true,
+					}
 				: test.hint
 					? { tool: 'hint', hint: test.hint, site: test.site, skipped: true }
 					: {

@@ -1,5 +1,6 @@
 import { ChevronDown } from 'lucide-react';
 import { Collapsible } from 'radix-ui';
+import { useState } from 'react';
 import type { Call, Test } from '../api/client';
 import { Delta } from '../delta/Delta';
 import { describe } from '../delta/shape';
@@ -39,7 +40,12 @@ const heads: Partial<Record<Test['do'], string>> = { fix: 'Put it right', done: 
 
 /** What to do now, in one sentence, with why, how long, and how safe. */
 export function Advice({ call, go }: Props) {
-	const [now, ...then] = call.diagnosis.next;
+	const next = call.diagnosis.next;
+	// What has no place of its own on the run is answered here, so it comes up when it is chosen.
+	const [chosen, choose] = useState('');
+	const now = next.find((t) => t.say === chosen) ?? next[0];
+	const then = next.filter((t) => t !== now);
+	const take = (t: Test) => (t.do === 'act' || t.asked || t.hint || t.between ? choose(t.say) : go(t));
 	if (call.stops.length === 0) return null;
 	if (!now) return null;
 	const dead = now.do === 'open' || now.tool === 'ohms' || (now.do === 'map' && now.site !== undefined);
@@ -96,7 +102,7 @@ export function Advice({ call, go }: Props) {
 				</div>
 				<Batch words="While you stand there" tests={call.diagnosis.here} go={go} />
 				<Batch words="First, while the power is still on" tests={call.diagnosis.beforeOff} go={go} />
-				{then.length > 0 && now.do !== 'done' && <Alternatives then={then} go={go} />}
+				{then.length > 0 && now.do !== 'done' && <Alternatives then={then} go={take} />}
 			</section>
 		</>
 	);
