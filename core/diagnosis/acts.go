@@ -122,13 +122,20 @@ func (w *weighed) actTests() []Test {
 		between := w.e.circuit.LabelOf(cable.From) + " and " + w.e.circuit.LabelOf(cable.To)
 		t := Test{Act: tester.FindBox, At: cable.ID}
 		switch looked, found := w.lookedFor(cable.ID); {
-		case !looked:
+		case !looked && w.lookedInto(cable.From) && w.lookedInto(cable.To):
 			add(atUndrawn+cable.ID, "Look for an outlet or junction that nobody drew between "+between+": behind furniture, under blank plates, on the wall's other side", "A conductor may have let go in it: %s. Nothing is opened to look for it.", t)
 		case found:
 			add(atUndrawn+cable.ID, "Draw what you found between "+between+" into the run: then it is read and opened like any other", "What is wrong may be in it: %s.", t)
 		}
 	}
 	return tests
+}
+
+// lookedInto reports whether the box was opened since something was last put
+// right. A box that nobody drew is looked for only once those that are drawn at
+// both ends of the cable are sound.
+func (w *weighed) lookedInto(box string) bool {
+	return box == circuit.Panel || slices.Contains(w.line.looked, box)
 }
 
 // lookedFor reports whether a box that nobody drew was looked for along the

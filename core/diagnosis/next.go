@@ -301,7 +301,10 @@ func (w *weighed) resetsFirst(tests []Test) []Test {
 	if len(tests) == 0 || tests[0].Do != DoOpen && tests[0].Hint == "" {
 		return tests
 	}
-	before := func(t Test) bool { return t.Do == DoAct && t.remedy != "" && t.here >= beforeBoxes[t.Act] }
+	before := func(t Test) bool {
+		from, is := beforeBoxes[t.Act]
+		return t.Do == DoAct && t.remedy != "" && is && t.here >= from
+	}
 	acts := slices.DeleteFunc(slices.Clone(tests), func(t Test) bool { return !before(t) })
 	return append(acts, slices.DeleteFunc(slices.Clone(tests), before)...)
 }

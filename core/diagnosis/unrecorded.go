@@ -216,6 +216,10 @@ func vary(m *network.Model, faults []circuit.Fault, beside []Unrecorded) (*netwo
 // unrecorded lists what could be so beside the faults: each alone, or with a
 // fault as a pair.
 func (k *catalogue) unrecorded() {
+	var unsure []Weight
+	if k.conditions.Ground == GroundUnknown {
+		unsure = []Weight{k.table.DrawingUnsure}
+	}
 	for i := range k.c.Boxes {
 		box := &k.c.Boxes[i]
 		for j := range box.Devices {
@@ -227,15 +231,15 @@ func (k *catalogue) unrecorded() {
 				k.nuisance(Unrecorded{Kind: UnrecordedLoad, At: v.ID, Half: circuit.Bottom, Watts: load.watts}, load.odds)
 			}
 			for _, half := range circuit.Halves {
-				k.beside(Unrecorded{Kind: Switched, At: v.ID, Half: half}, with(k.table.SwitchedHalf, k.complained(ComesAndGoes, HalfDead))...)
+				k.beside(Unrecorded{Kind: Switched, At: v.ID, Half: half}, with(k.table.SwitchedHalf, k.complained(ComesAndGoes, HalfDead), unsure)...)
 			}
-			k.beside(Unrecorded{Kind: Switched, At: v.ID}, with(k.table.SwitchedOutlet, k.complained(OneDead))...)
+			k.beside(Unrecorded{Kind: Switched, At: v.ID}, with(k.table.SwitchedOutlet, k.complained(OneDead), unsure)...)
 		}
 	}
 	if len(k.c.Boxes) == 0 {
 		return
 	}
-	k.beside(Unrecorded{Kind: Switched, At: circuit.Panel}, with(k.table.SwitchedRun, k.complained(PartDead))...)
+	k.beside(Unrecorded{Kind: Switched, At: circuit.Panel}, with(k.table.SwitchedRun, k.complained(PartDead), unsure)...)
 	for i := range k.c.Cables {
 		cable := &k.c.Cables[i]
 		tripped := k.table.ElsewhereMidRun
@@ -246,10 +250,10 @@ func (k *catalogue) unrecorded() {
 			tripped.Value *= float64(k.beyond(cable.To)) / float64(len(k.c.Boxes))
 		}
 		raised := k.complained(OneDead, PartDead, OffUnnoticed)
-		k.beside(Unrecorded{Kind: GFCIElsewhere, At: cable.ID, State: StateTripped}, with(tripped, raised)...)
-		k.beside(Unrecorded{Kind: GFCIElsewhere, At: cable.ID, State: StateDead}, with(k.table.ElsewhereDead, k.complained(WillNotReset))...)
+		k.beside(Unrecorded{Kind: GFCIElsewhere, At: cable.ID, State: StateTripped}, with(tripped, raised, unsure)...)
+		k.beside(Unrecorded{Kind: GFCIElsewhere, At: cable.ID, State: StateDead}, with(k.table.ElsewhereDead, k.complained(WillNotReset), unsure)...)
 		for _, conductor := range cable.Conductors {
-			k.beside(Unrecorded{Kind: BoxUndrawn, At: cable.ID, State: string(conductor)}, k.table.BoxUndrawn)
+			k.beside(Unrecorded{Kind: BoxUndrawn, At: cable.ID, State: string(conductor)}, with(k.table.BoxUndrawn, unsure)...)
 		}
 	}
 	k.grounds()

@@ -75,20 +75,21 @@ type Weights struct {
 	ReverseBootleg Weight `json:"reverseBootleg" words:"A faked ground on a reversed outlet" group:"factor"`
 	GroundOpenToo  Weight `json:"groundOpenToo" words:"The same where a ground should arrive" group:"factor"`
 
-	OldGround    Weight `json:"oldGround" words:"No ground wire in a house of thirty years or more" group:"condition"`
-	CarriesOn    Weight `json:"carriesOn" words:"A termination that feeds a cable through its device" group:"condition"`
-	PushIn       Weight `json:"pushIn" words:"A push-in termination" group:"condition"`
-	HeavyLoads   Weight `json:"heavyLoads" words:"A termination under heavy plug-in loads" group:"condition"`
-	WarmBox      Weight `json:"warmBox" words:"A termination in a warm or scorched box" group:"condition"`
-	Corrosion    Weight `json:"corrosion" words:"A termination outdoors or in the damp" group:"condition"`
-	WorkedEnds   Weight `json:"workedEnds" words:"A termination where work was done lately" group:"condition"`
-	WorkedSlips  Weight `json:"workedSlips" words:"A wiring mistake where work was done lately" group:"condition"`
-	Age          Weight `json:"age" words:"A termination or GFCI of thirty years or more" group:"condition"`
-	WornSlots    Weight `json:"wornSlots" words:"A slot where plugs sit loose" group:"condition"`
-	OutdoorsGFCI Weight `json:"outdoorsGFCI" words:"A failed GFCI outdoors or in the damp" group:"condition"`
-	OutdoorsLeak Weight `json:"outdoorsLeak" words:"A leak outdoors or in the damp" group:"condition"`
-	Storm        Weight `json:"storm" words:"A failed GFCI since a storm" group:"condition"`
-	Complaint    Weight `json:"complaint" words:"What the complaint points at" group:"condition"`
+	DrawingUnsure Weight `json:"drawingUnsure" words:"A switch, a GFCI or a box that nobody drew, where not even the ground is known" group:"condition"`
+	OldGround     Weight `json:"oldGround" words:"No ground wire in a house of thirty years or more" group:"condition"`
+	CarriesOn     Weight `json:"carriesOn" words:"A termination that feeds a cable through its device" group:"condition"`
+	PushIn        Weight `json:"pushIn" words:"A push-in termination" group:"condition"`
+	HeavyLoads    Weight `json:"heavyLoads" words:"A termination under heavy plug-in loads" group:"condition"`
+	WarmBox       Weight `json:"warmBox" words:"A termination in a warm or scorched box" group:"condition"`
+	Corrosion     Weight `json:"corrosion" words:"A termination outdoors or in the damp" group:"condition"`
+	WorkedEnds    Weight `json:"workedEnds" words:"A termination where work was done lately" group:"condition"`
+	WorkedSlips   Weight `json:"workedSlips" words:"A wiring mistake where work was done lately" group:"condition"`
+	Age           Weight `json:"age" words:"A termination or GFCI of thirty years or more" group:"condition"`
+	WornSlots     Weight `json:"wornSlots" words:"A slot where plugs sit loose" group:"condition"`
+	OutdoorsGFCI  Weight `json:"outdoorsGFCI" words:"A failed GFCI outdoors or in the damp" group:"condition"`
+	OutdoorsLeak  Weight `json:"outdoorsLeak" words:"A leak outdoors or in the damp" group:"condition"`
+	Storm         Weight `json:"storm" words:"A failed GFCI since a storm" group:"condition"`
+	Complaint     Weight `json:"complaint" words:"What the complaint points at" group:"condition"`
 
 	TwoFaults   Weight `json:"twoFaults" words:"Two faults at once" group:"share"`
 	ThreeFaults Weight `json:"threeFaults" words:"Three faults at once, where asked for" group:"share"`
@@ -126,7 +127,7 @@ var DefaultWeights = Weights{
 	Elsewhere:       Weight{3, Common, "a tripped GFCI in another room is the commonest reason for a dead outlet; earlier hands like to borrow its LOAD screws"},
 	ElsewhereMidRun: Weight{1.5, Assumption, "a GFCI that nobody drew may sit ahead of part of the run"},
 	ElsewhereDead:   Weight{0.02, Assumption, "a dead GFCI that nobody drew"},
-	BoxUndrawn:      Weight{0.05, Assumption, "an outlet behind furniture or under a blank plate is left off a drawing"},
+	BoxUndrawn:      Weight{0.02, Assumption, "an outlet behind furniture or under a blank plate is left off a drawing"},
 	GroundNotWire:   Weight{0.1, Assumption, "what was drawn as a ground wire may be none"},
 	GroundUnknown:   Weight{4, Assumption, "nobody knows what the ground is"},
 
@@ -146,20 +147,21 @@ var DefaultWeights = Weights{
 	ReverseBootleg: Weight{0.1, Common, "a faked ground on a reversed outlet puts its metal at line voltage"},
 	GroundOpenToo:  Weight{0.01, Assumption, "only where the ground is open as well"},
 
-	OldGround:    Weight{4, Common, "old cable often has no ground wire"},
-	CarriesOn:    Weight{2, Common, "it carries the rest of the run"},
-	PushIn:       Weight{5, Common, "push-ins let go"},
-	HeavyLoads:   Weight{3, Common, "heavy loads heat the contact"},
-	WarmBox:      Weight{8, Common, "warm or scorched: a loose termination"},
-	Corrosion:    Weight{2, Common, "damp corrodes contacts"},
-	WorkedEnds:   Weight{3, Common, "work was done there lately"},
-	WorkedSlips:  Weight{8, Common, "work was done there lately"},
-	Age:          Weight{1.5, Common, "old"},
-	WornSlots:    Weight{8, Common, "plugs sit loose in it"},
-	OutdoorsGFCI: Weight{3, Common, "moisture kills them"},
-	OutdoorsLeak: Weight{6, Common, "moisture leaks"},
-	Storm:        Weight{6, Common, "surges and lightning kill them"},
-	Complaint:    Weight{3, Common, "the complaint points at it"},
+	DrawingUnsure: Weight{3, Assumption, "not even its ground is known, so its drawing is not to be trusted"},
+	OldGround:     Weight{4, Common, "old cable often has no ground wire"},
+	CarriesOn:     Weight{2, Common, "it carries the rest of the run"},
+	PushIn:        Weight{5, Common, "push-ins let go"},
+	HeavyLoads:    Weight{3, Common, "heavy loads heat the contact"},
+	WarmBox:       Weight{8, Common, "warm or scorched: a loose termination"},
+	Corrosion:     Weight{2, Common, "damp corrodes contacts"},
+	WorkedEnds:    Weight{3, Common, "work was done there lately"},
+	WorkedSlips:   Weight{8, Common, "work was done there lately"},
+	Age:           Weight{1.5, Common, "old"},
+	WornSlots:     Weight{8, Common, "plugs sit loose in it"},
+	OutdoorsGFCI:  Weight{3, Common, "moisture kills them"},
+	OutdoorsLeak:  Weight{6, Common, "moisture leaks"},
+	Storm:         Weight{6, Common, "surges and lightning kill them"},
+	Complaint:     Weight{3, Common, "the complaint points at it"},
 
 	TwoFaults:   Weight{0.2, Assumption, "four calls in five have one fault"},
 	ThreeFaults: Weight{0.03, Assumption, "three at once are rare, and looked for only where asked"},

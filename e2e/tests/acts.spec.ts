@@ -108,11 +108,11 @@ test('half of an outlet dead: the switches first, one tap on a phone', async ({ 
 test('both ends of a cable sound: a box that nobody drew is looked for, and drawn in where one is found', async ({ page, server }) => {
 	const openGround = { hotNeutral: 'lit', hotGround: 'dark', neutralGround: 'dark' };
 	await onCall(page, server, [
-		...['R1', 'R2', 'R3', 'R4', 'R6', 'R8'].map((at) => plug(at, right)),
+		...['R1', 'R2', 'R3', 'R4', 'R6', 'R7', 'R8', 'R9'].map((at) => plug(at, right)),
 		plug('R5', openGround),
 		plug('R5', openGround, 'bottom'),
 		meter('R4', 120),
-		{ ...meter('R5', 120), volts: { hotNeutral: 120, hotGround: 2, neutralGround: 0.1 } },
+		...['top', 'bottom'].map((half) => ({ ...meter('R5', 120), half, volts: { hotNeutral: 120, hotGround: 40, neutralGround: 0.1 } })),
 		...['B4', 'B5'].map((site) => ({ tool: 'eyes', site, found: [] })),
 	]);
 	const now = page.getByRole('region', { name: 'Do now' });

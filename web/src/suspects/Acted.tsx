@@ -94,7 +94,7 @@ function DrawIn({ call, cable }: { call: Call; cable: string }) {
 	return (
 		<>
 			<label className="flex items-center gap-2 text-soft">
-				one is
+				there is one
 				<input
 					className={`${field} w-40`}
 					value={label}
