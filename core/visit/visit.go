@@ -5,6 +5,7 @@
 package visit
 
 import (
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -109,9 +110,13 @@ func (a *Answer) Check(c *circuit.Circuit, guards []Guard) error {
 	return nil
 }
 
+// NotReached is said of a button that was not found, or cannot be got at. It is
+// no evidence: what is behind it may be tripped.
+const NotReached tester.Answer = "not-reached"
+
 func checkResult(r tester.Answer) error {
-	if !slices.Contains(tester.Answers, r) {
-		return fmt.Errorf("result: %q is none of %q", r, tester.Answers)
+	if all := append([]tester.Answer{NotReached}, tester.Answers...); !slices.Contains(all, r) {
+		return fmt.Errorf("result: %q is none of %q", r, all)
 	}
 	return nil
 }
@@ -289,6 +294,10 @@ func Readings(c *circuit.Circuit, guards []Guard, answers []Answer) []Told {
 				put("outlet-"+a.Device+"-"+string(half), tester.Reading{At: a.Device, Half: half, Works: a.Works})
 			}
 		case Breaker:
+			all = slices.DeleteFunc(all, func(t Told) bool { return t.Name == "breaker" })
+			if a.Result == NotReached {
+				continue
+			}
 			put("breaker", tester.Reading{Asked: tester.CycleBreaker, Answer: a.Result})
 		}
 	}
@@ -298,10 +307,56 @@ func Readings(c *circuit.Circuit, guards []Guard, answers []Answer) []Told {
 	return all
 }
 
-// resets is what all of them together brought; "" while some are left.
+// A Kept reading is one that stands on the call.
+type Kept struct {
+	ID        string
+	Document  string
+	Withdrawn bool
+}
+
+// A Worth is a reading that is to be entered.
+type Worth struct {
+	ID      string
+	Reading tester.Reading
+}
+
+// Follow brings the readings of a call in line with what the answers are worth:
+// which to enter, and which that followed from earlier answers to withdraw.
+func Follow(call int64, told []Told, kept []Kept) (enter []Worth, withdraw []string, err error) {
+	all := fmt.Sprintf("visit-%d-", call)
+	in := map[string]bool{} // the ones that stay as they are
+	for _, t := range told {
+		document, err := json.Marshal(t.Reading)
+		if err != nil {
+			return nil, nil, err
+		}
+		// The latest counts: one that somebody on the call withdrew is not brought
+		// back by the same word said again.
+		prefix, n, last := all+t.Name+"-", 0, Kept{}
+		for _, k := range kept {
+			if strings.HasPrefix(k.ID, prefix) {
+				n, last = n+1, k
+			}
+		}
+		if last.Document == string(document) {
+			in[last.ID] = true
+		} else {
+			enter = append(enter, Worth{fmt.Sprint(prefix, n+1), t.Reading})
+		}
+	}
+	for _, k := range kept {
+		if strings.HasPrefix(k.ID, all) && !in[k.ID] && !k.Withdrawn {
+			withdraw = append(withdraw, k.ID)
+		}
+	}
+	return enter, withdraw, nil
+}
+
+// resets is what all of them together brought; "" while some are left, or where
+// one could not be reached and the others tell nothing of it.
 func resets(guards []Guard) tester.Answer {
 	result := tester.NothingChanged
-	left := len(guards) == 0
+	left, unknown := len(guards) == 0, false
 	for _, g := range guards {
 		switch g.Said {
 		case tester.CameBack:
@@ -310,9 +365,11 @@ func resets(guards []Guard) tester.Answer {
 			result = tester.WillNotHold
 		case "":
 			left = true
+		case NotReached:
+			unknown = true
 		}
 	}
-	if left {
+	if left || unknown && result == tester.NothingChanged {
 		return ""
 	}
 	return result
@@ -346,7 +403,7 @@ func (a *Answer) Words(labelOf func(string) string, guards []Guard) string {
 		at += ": " + a.Text
 	}
 	yes := map[bool]string{true: "yes", false: "no"}
-	result := map[tester.Answer]string{tester.NothingChanged: "nothing changed", tester.CameBack: "power came back", tester.WillNotHold: "does not stay in"}[a.Result]
+	result := map[tester.Answer]string{tester.NothingChanged: "nothing changed", tester.CameBack: "power came back", tester.WillNotHold: "does not stay in", NotReached: "could not be reached"}[a.Result]
 	switch a.Kind {
 	case Danger:
 		if len(a.Signs) == 0 {

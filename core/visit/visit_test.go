@@ -1,6 +1,7 @@
 package visit
 
 import (
+	"encoding/json"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -113,6 +114,7 @@ func TestWorthAsEvidence(t *testing.T) {
 	}{
 		{tester.NothingChanged, tester.NothingChanged, tester.NothingChanged}, {tester.NothingChanged, tester.CameBack, tester.CameBack},
 		{tester.WillNotHold, tester.NothingChanged, tester.WillNotHold}, {tester.CameBack, "", tester.CameBack},
+		{NotReached, tester.CameBack, tester.CameBack}, {tester.WillNotHold, NotReached, tester.WillNotHold},
 	} {
 		answers := []Answer{reset("1.G1", row.first)}
 		if row.second != "" {
@@ -122,6 +124,17 @@ func TestWorthAsEvidence(t *testing.T) {
 		require.Len(t, told, 1)
 		assert.Equal(t, tester.Reading{Tool: tester.Told, Asked: tester.ResetGFCIs, Answer: row.want}, told[0].Reading)
 	}
+	for _, unknown := range [][]Answer{
+		{reset("1.G1", NotReached), reset("2.G4", tester.NothingChanged)}, {reset("1.G1", NotReached), reset("2.G4", NotReached)},
+		{{Kind: Breaker, Result: NotReached}}, {{Kind: Breaker, Result: tester.NothingChanged}, {Kind: Breaker, Result: NotReached}},
+	} {
+		assert.Empty(t, Readings(c, guards, unknown), "what was not reached may be tripped")
+		for _, a := range unknown {
+			require.NoError(t, a.Check(c, guards))
+		}
+	}
+	assert.Equal(t, AskBreaker, Walk(guards, []Answer{calm, dead, reset("1.G1", NotReached), reset("2.G4", NotReached)}).Stage, "the walk goes on")
+	assert.Contains(t, (&Answer{Kind: Reset, Guard: "1.G1", Result: NotReached}).Words(c.LabelOf, guards), "could not be reached")
 	breaker := Readings(c, guards, []Answer{{Kind: Breaker, Result: tester.WillNotHold}})
 	require.Len(t, breaker, 1)
 	assert.Equal(t, tester.CycleBreaker, breaker[0].Reading.Asked)
@@ -129,4 +142,36 @@ func TestWorthAsEvidence(t *testing.T) {
 	assert.Equal(t, diagnosis.Conditions{Old: true, Boxes: map[string][]diagnosis.Condition{"B1": {diagnosis.Warm}, "B2": {diagnosis.Worked, diagnosis.Heavy}}}, k)
 	assert.Equal(t, "heat, smell at Loom", Reported(c, []Answer{calm, {Kind: Danger, Signs: []Sign{Heat, Smell}, Box: "B1"}}))
 	assert.Empty(t, Reported(c, []Answer{{Kind: Danger, Signs: []Sign{Heat}}, calm}), "the last word counts")
+}
+
+// TestFollow: a later word takes the place of the earlier one, and what no answer
+// says any more is withdrawn; what others entered is left alone.
+func TestFollow(t *testing.T) {
+	breaker := func(result tester.Answer) []Told {
+		return Readings(run(t), guards, []Answer{{Kind: Breaker, Result: result}})
+	}
+	first, gone, err := Follow(7, breaker(tester.NothingChanged), []Kept{{ID: "reading-1", Document: "{}"}})
+	require.NoError(t, err)
+	require.Len(t, first, 1)
+	assert.Equal(t, "visit-7-breaker-1", first[0].ID)
+	assert.Empty(t, gone)
+	document, err := json.Marshal(first[0].Reading)
+	require.NoError(t, err)
+	kept := []Kept{{ID: "reading-1", Document: "{}"}, {ID: "visit-7-breaker-1", Document: string(document)}, {ID: "visit-70-breaker-1", Document: "{}"}}
+	again, gone, err := Follow(7, breaker(tester.NothingChanged), kept)
+	require.NoError(t, err)
+	assert.Empty(t, again, "said twice, it is one")
+	assert.Empty(t, gone)
+	other, gone, err := Follow(7, breaker(tester.WillNotHold), kept)
+	require.NoError(t, err)
+	assert.Equal(t, "visit-7-breaker-2", other[0].ID)
+	assert.Equal(t, []string{"visit-7-breaker-1"}, gone)
+	back, gone, err := Follow(7, breaker(tester.NothingChanged), append([]Kept{{ID: "visit-7-breaker-1", Document: string(document), Withdrawn: true}}, Kept{ID: "visit-7-breaker-2", Document: "{}"}))
+	require.NoError(t, err)
+	assert.Equal(t, "visit-7-breaker-3", back[0].ID, "the first word again")
+	assert.Equal(t, []string{"visit-7-breaker-2"}, gone)
+	none, gone, err := Follow(7, breaker(NotReached), kept)
+	require.NoError(t, err)
+	assert.Empty(t, none)
+	assert.Equal(t, []string{"visit-7-breaker-1"}, gone)
 }

@@ -223,28 +223,25 @@ func (s *calls) followAnswers(ctx context.Context, call store.Call, c *circuit.C
 	if err != nil {
 		return err
 	}
-	for _, told := range visit.Readings(c, guards, answers) {
-		document, err := json.Marshal(told.Reading)
+	kept := make([]visit.Kept, len(stored))
+	for i, r := range stored {
+		kept[i] = visit.Kept{ID: r.ID, Document: string(r.Document), Withdrawn: r.Withdrawn}
+	}
+	enter, withdraw, err := visit.Follow(call.ID, visit.Readings(c, guards, answers), kept)
+	if err != nil {
+		return err
+	}
+	for _, id := range withdraw {
+		if err := s.store.WithdrawReading(ctx, call.ID, id, true); err != nil {
+			return err
+		}
+	}
+	for _, w := range enter {
+		document, err := json.Marshal(w.Reading)
 		if err != nil {
 			return err
 		}
-		prefix := fmt.Sprintf("visit-%d-%s-", call.ID, told.Name)
-		n, same := 0, false
-		for _, r := range stored {
-			if len(r.ID) <= len(prefix) || r.ID[:len(prefix)] != prefix {
-				continue
-			}
-			n++
-			if same = string(r.Document) == string(document); !same && !r.Withdrawn {
-				if err := s.store.WithdrawReading(ctx, call.ID, r.ID, true); err != nil {
-					return err
-				}
-			}
-		}
-		if same {
-			continue
-		}
-		if err := s.store.AddReading(ctx, call.ID, store.Reading{ID: fmt.Sprintf("%s%d", prefix, n+1), TakenAt: s.now(), Document: document}); err != nil {
+		if err := s.store.AddReading(ctx, call.ID, store.Reading{ID: w.ID, TakenAt: s.now(), Document: document}); err != nil {
 			return err
 		}
 	}

@@ -1446,7 +1446,7 @@ export interface components {
             yes?: boolean;
             guard?: string;
             /** @enum {string} */
-            result?: "no-change" | "came-back" | "will-not-hold";
+            result?: "no-change" | "came-back" | "will-not-hold" | "not-reached";
             text?: string;
         };
         Visit: {

@@ -320,7 +320,7 @@ function Resets({ visit, say, busy }: StageProps) {
 				<Button
 					kind="quiet"
 					disabled={busy}
-					onClick={() => say({ kind: 'reset', guard: visit.next, result: 'no-change' })}
+					onClick={() => say({ kind: 'reset', guard: visit.next, result: 'not-reached' })}
 				>
 					I cannot find it or get to it
 				</Button>
@@ -334,7 +334,8 @@ function Breaker({ visit, say, busy }: StageProps) {
 		<Says visit={visit} title="The breaker, once">
 			{[
 				{ result: 'came-back' as const, words: 'The power is back' },
-				{ result: 'no-change' as const, words: 'Nothing changed, or I cannot get there' },
+				{ result: 'no-change' as const, words: 'Nothing changed' },
+				{ result: 'not-reached' as const, words: 'I cannot get there' },
 				{ result: 'will-not-hold' as const, words: 'It went off again: I leave it off' },
 			].map((r) => (
 				<Button
