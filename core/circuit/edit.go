@@ -148,7 +148,9 @@ func (c *Circuit) AddStop(n NewStop) error {
 		Conductors: conductors(n.Ground),
 	}
 	if cable.AWG == 0 {
-		cable.AWG = wire.For(c.Breaker.Amps)
+		if cable.AWG = wire.For(c.Breaker.Amps); cable.AWG == 0 {
+			return fmt.Errorf("awg: no gauge of %v carries a breaker of %g A: is its rating right?", wire.Gauges, c.Breaker.Amps)
+		}
 	}
 	if cable.Feet == 0 {
 		cable.Feet = AssumedFeet

@@ -89,9 +89,25 @@ type Entry struct {
 // Assumption.
 const deadVolts = 5
 
-// A proven tester shows at least this on its source. Below range B of ANSI
-// C84.1 (from memory).
-const leastSource = 100
+// A Source is what a tester shows on something known to be live, in volts.
+type Source struct {
+	Least float64 `json:"least"`
+	Most  float64 `json:"most"`
+}
+
+// ProvesOn are the sources that prove a tester: nominal 120 V, or 240 V between
+// two legs, within a tenth. Range B of ANSI C84.1 ends at 127 V (from memory); the
+// tenth is an assumption.
+var ProvesOn = []Source{{108, 132}, {216, 264}}
+
+// sources names them in a sentence.
+func sources() string {
+	words := make([]string, len(ProvesOn))
+	for i, s := range ProvesOn {
+		words[i] = fmt.Sprintf("%g to %g V", s.Least, s.Most)
+	}
+	return strings.Join(words, ", or ")
+}
 
 // Bounds of what one entry can hold. Assumption.
 const (
@@ -168,8 +184,8 @@ func (e *Entry) checkProven() error {
 	if e.Volts == nil {
 		return errors.New("volts: what does the tester show on the source?")
 	}
-	if *e.Volts < leastSource || *e.Volts > 300 {
-		return fmt.Errorf("volts: %g V proves no tester: a source known to be live shows 108 to 126 V", *e.Volts)
+	if !slices.ContainsFunc(ProvesOn, func(s Source) bool { return *e.Volts >= s.Least && *e.Volts <= s.Most }) {
+		return fmt.Errorf("volts: %g V proves no tester: a source known to be live shows %s", *e.Volts, sources())
 	}
 	return nil
 }

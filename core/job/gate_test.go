@@ -130,6 +130,8 @@ func TestEntriesThatAreRefused(t *testing.T) {
 		{Entry{Kind: Proven, Tester: "m"}, "source"},
 		{Entry{Kind: Proven, Tester: "m", Source: "s"}, "volts"},
 		{Entry{Kind: Proven, Tester: "m", Source: "s", Volts: v(30)}, "proves no tester"},
+		{Entry{Kind: Proven, Tester: "m", Source: "s", Volts: v(107)}, "shows 108 to 132 V, or 216 to 264 V"},
+		{Entry{Kind: Proven, Tester: "m", Source: "s", Volts: v(150)}, "proves no tester"}, {Entry{Kind: Proven, Tester: "m", Source: "s", Volts: v(300)}, "proves no tester"},
 		{Entry{Kind: Override, Gate: "door", Box: "B1"}, `"door"`},
 		{Entry{Kind: Override, Gate: ToOpen, Box: "B1", Who: "A", Standing: "b"}, "reason"},
 		{Entry{Kind: Override, Gate: ToOpen}, "box"},

@@ -158,13 +158,21 @@ func (l *look) feeds() {
 	}
 }
 
+// breakerFix is what brings a cable and its breaker together.
+func (l *look) breakerFix(most float64) string {
+	if g := wire.For(l.b.Breaker.Amps); g != 0 {
+		return fmt.Sprintf("A %g A breaker, or %d AWG all the way.", most, g)
+	}
+	return fmt.Sprintf("A %g A breaker.", most)
+}
+
 func (l *look) cable(c *Cable) {
 	at := []string{c.ID}
 	if most := c.AWG.MostAmps(); most > 0 && l.b.Breaker.Amps > most {
 		l.code(nec.ConductorBreaker, Finding{
 			Code: "conductor-breaker", Severity: Must, At: at,
 			Text: fmt.Sprintf("%s is %d AWG on a %g A breaker: it carries %g A.", c.ID, c.AWG, l.b.Breaker.Amps, most),
-			Fix:  fmt.Sprintf("A %g A breaker, or %d AWG all the way.", most, wire.For(l.b.Breaker.Amps)),
+			Fix:  l.breakerFix(most),
 		})
 	}
 	if c.Material == "aluminum" {

@@ -58,8 +58,8 @@ var StripWays = []StripWay{
 func (b *Box) jumperGauge() wire.Gauge {
 	g := wire.For(b.Breaker.Amps)
 	for i := range b.Cables {
-		if b.Cables[i].Role == Line {
-			g = min(g, b.Cables[i].AWG)
+		if b.Cables[i].Role == Line && (g == 0 || b.Cables[i].AWG < g) {
+			g = b.Cables[i].AWG
 		}
 	}
 	return g

@@ -78,6 +78,9 @@ func parts(c *circuit.Circuit, f circuit.Fault, conditions diagnosis.Conditions)
 	box := c.Box(site)
 	outdoors := slices.Contains(conditions.Boxes[site], diagnosis.Outdoors)
 	gauge := wire.For(c.Breaker.Amps)
+	if line := c.LineCable(site); gauge == 0 && line != nil {
+		gauge = line.AWG
+	}
 	jumpers := part{fmt.Sprintf("%d AWG black, white and green", gauge), jumperFeet, "ft"}
 	levers := part{"lever, 3-wire", 3, ""}
 	switch {

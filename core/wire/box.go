@@ -21,15 +21,20 @@ func (g Gauge) MostAmps() float64 {
 	return map[Gauge]float64{14: 15, 12: 20, 10: 30}[g]
 }
 
-// For is the least gauge that a breaker of the amperes may feed.
-// Source: NEC 240.4(D) (from memory).
+// For is the least gauge of copper that a breaker of the amperes may feed; zero
+// where none of Gauges carries it.
+// Source: NEC 240.4(D) up to 10 AWG; the 60 C column of table 310.16, which
+// nonmetallic-sheathed cable is held to (334.80), beyond (from memory).
 func For(amps float64) Gauge {
-	for _, g := range []Gauge{14, 12} {
-		if amps <= g.MostAmps() {
-			return g
+	for _, row := range []struct {
+		g    Gauge
+		most float64
+	}{{14, Gauge(14).MostAmps()}, {12, Gauge(12).MostAmps()}, {10, Gauge(10).MostAmps()}, {8, 40}, {6, 55}} {
+		if amps <= row.most {
+			return row.g
 		}
 	}
-	return 10
+	return 0
 }
 
 // A MetalBox is a box of standard size. Plastic ones have their volume moulded in.

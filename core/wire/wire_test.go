@@ -55,10 +55,10 @@ func TestBoxes(t *testing.T) {
 	}
 	_, err := VolumeOf("round")
 	assert.ErrorContains(t, err, `"round"`)
-	// NEC table 314.16(B)(1), 240.4(D) (from memory).
+	// NEC table 314.16(B)(1), 240.4(D), table 310.16 at 60 C (from memory).
 	assert.Equal(t, CubicInches(2.25), Gauge(12).Fill())
 	assert.Equal(t, 20.0, Gauge(12).MostAmps())
-	for amps, g := range map[float64]Gauge{15: 14, 20: 12, 30: 10, 40: 10} {
+	for amps, g := range map[float64]Gauge{15: 14, 20: 12, 25: 10, 30: 10, 40: 8, 50: 6, 55: 6, 60: 0, 200: 0} {
 		assert.Equal(t, g, For(amps))
 	}
 }

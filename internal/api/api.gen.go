@@ -461,6 +461,9 @@ type Basics struct {
 	// Plugged What may turn out to be plugged in
 	Plugged []PluggedSize `json:"plugged"`
 
+	// ProvesOn Volts of a source known to be live that prove a tester
+	ProvesOn []Source `json:"provesOn"`
+
 	// Shop Whose calls these are; may be empty
 	Shop string `json:"shop"`
 
@@ -1047,6 +1050,9 @@ type SiteLine struct {
 	LastAt  *time.Time `json:"lastAt,omitempty"`
 	Name    string     `json:"name"`
 }
+
+// Source defines model for Source.
+type Source = job.Source
 
 // State As in elvat-readings/1; what is absent is as the circuit file says
 type State = tester.State

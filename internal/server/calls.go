@@ -51,7 +51,7 @@ func (s *calls) basics(ctx context.Context) (api.Basics, error) {
 	b := api.Basics{
 		Shop: s.shop, Cautions: job.Cautions, BreakerAmps: circuit.BranchAmps, AssumedFeet: circuit.AssumedFeet,
 		Sides: tester.Default.Sides(), Lamps: []api.BasicsLamps{}, Meter: s.meter != nil,
-		Plugged: diagnosis.PluggedSizes,
+		Plugged: diagnosis.PluggedSizes, ProvesOn: job.ProvesOn,
 	}
 	for _, g := range wire.Gauges {
 		b.Gauges = append(b.Gauges, int(g))

@@ -1494,10 +1494,18 @@ export interface components {
              * @description Taken for a cable nobody paced off
              */
             assumedFeet: number;
+            /** @description Volts of a source known to be live that prove a tester */
+            provesOn: components["schemas"]["Source"][];
             /** @description What may turn out to be plugged in */
             plugged: components["schemas"]["PluggedSize"][];
             /** @description How a voltage between two slots is drawn */
             sides: components["schemas"]["SideFrom"][];
+        };
+        Source: {
+            /** Format: double */
+            least: number;
+            /** Format: double */
+            most: number;
         };
         PluggedSize: {
             /**

@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import { Link } from 'react-router';
 import type { Call, Entry, Gate, Work } from '../api/client';
-import { useAddEntry } from '../api/hooks';
+import { useAddEntry, useBasics } from '../api/hooks';
 import { newID } from '../api/newID';
 import { Button, field } from '../ui/Button';
 import { Caution } from '../ui/Caution';
@@ -151,6 +151,7 @@ function ProveTester({ enter, busy }: { enter: (e: Entry) => void; busy: boolean
 	const [tester, setTester] = useState('meter and sensor');
 	const [source, setSource] = useState('');
 	const [volts, setVolts] = useState('');
+	const basics = useBasics().data;
 	return (
 		<form
 			className="grid gap-2"
@@ -161,7 +162,9 @@ function ProveTester({ enter, busy }: { enter: (e: Entry) => void; busy: boolean
 				enter({ kind: 'tester-proven', tester, source, volts: Number.isNaN(v) ? undefined : v });
 			}}
 		>
-			<p className="m-0 text-soft">On a source known to be live: 108 to 126 V.</p>
+			<p className="m-0 text-soft">
+				On a source known to be live: {(basics?.provesOn ?? []).map((s) => `${s.least} to ${s.most} V`).join(', or ')}.
+			</p>
 			<div className="flex flex-wrap items-end gap-3">
 				<label className="grid gap-1 text-soft">
 					testers
