@@ -89,8 +89,8 @@ type Entry struct {
 // Assumption.
 const deadVolts = 5
 
-// A Source is what a tester shows on something known to be live, in volts.
-type Source struct {
+// A LiveSource is what a tester shows on something known to be live, in volts.
+type LiveSource struct {
 	Least float64 `json:"least"`
 	Most  float64 `json:"most"`
 }
@@ -98,7 +98,7 @@ type Source struct {
 // ProvesOn are the sources that prove a tester: nominal 120 V, or 240 V between
 // two legs, within a tenth. Range B of ANSI C84.1 ends at 127 V (from memory); the
 // tenth is an assumption.
-var ProvesOn = []Source{{108, 132}, {216, 264}}
+var ProvesOn = []LiveSource{{108, 132}, {216, 264}}
 
 // sources names them in a sentence.
 func sources() string {
@@ -184,7 +184,7 @@ func (e *Entry) checkProven() error {
 	if e.Volts == nil {
 		return errors.New("volts: what does the tester show on the source?")
 	}
-	if !slices.ContainsFunc(ProvesOn, func(s Source) bool { return *e.Volts >= s.Least && *e.Volts <= s.Most }) {
+	if !slices.ContainsFunc(ProvesOn, func(s LiveSource) bool { return *e.Volts >= s.Least && *e.Volts <= s.Most }) {
 		return fmt.Errorf("volts: %g V proves no tester: a source known to be live shows %s", *e.Volts, sources())
 	}
 	return nil

@@ -462,7 +462,7 @@ type Basics struct {
 	Plugged []PluggedSize `json:"plugged"`
 
 	// ProvesOn Volts of a source known to be live that prove a tester
-	ProvesOn []Source `json:"provesOn"`
+	ProvesOn []LiveSource `json:"provesOn"`
 
 	// Shop Whose calls these are; may be empty
 	Shop string `json:"shop"`
@@ -765,6 +765,9 @@ type Level string
 // Lit defines model for Lit.
 type Lit string
 
+// LiveSource defines model for LiveSource.
+type LiveSource = job.LiveSource
+
 // Load defines model for Load.
 type Load = circuit.Load
 
@@ -1050,9 +1053,6 @@ type SiteLine struct {
 	LastAt  *time.Time `json:"lastAt,omitempty"`
 	Name    string     `json:"name"`
 }
-
-// Source defines model for Source.
-type Source = job.Source
 
 // State As in elvat-readings/1; what is absent is as the circuit file says
 type State = tester.State

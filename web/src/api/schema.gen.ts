@@ -1495,13 +1495,13 @@ export interface components {
              */
             assumedFeet: number;
             /** @description Volts of a source known to be live that prove a tester */
-            provesOn: components["schemas"]["Source"][];
+            provesOn: components["schemas"]["LiveSource"][];
             /** @description What may turn out to be plugged in */
             plugged: components["schemas"]["PluggedSize"][];
             /** @description How a voltage between two slots is drawn */
             sides: components["schemas"]["SideFrom"][];
         };
-        Source: {
+        LiveSource: {
             /** Format: double */
             least: number;
             /** Format: double */
