@@ -424,17 +424,23 @@ func (r *Reading) checkState(c *circuit.Circuit) error {
 	return nil
 }
 
-// ParseState reads a state alone, and checks it against the circuit; nothing
-// is no state.
-func ParseState(data []byte, c *circuit.Circuit) (*State, error) {
+// ReadState reads a state alone, as it was kept; nothing is no state.
+func ReadState(data []byte) (*State, error) {
 	if len(data) == 0 {
 		return nil, nil
 	}
 	s := &State{}
-	if err := strict.Unmarshal(data, s); err != nil {
+	return s, strict.Unmarshal(data, s)
+}
+
+// ParseState reads a state alone, and checks it against the circuit; nothing
+// is no state.
+func ParseState(data []byte, c *circuit.Circuit) (*State, error) {
+	s, err := ReadState(data)
+	if err != nil || s == nil {
 		return nil, err
 	}
-	_, err := s.On(c)
+	_, err = s.On(c)
 	return s, err
 }
 
@@ -471,6 +477,44 @@ func (s *State) On(c *circuit.Circuit) (*circuit.Circuit, error) {
 		d.State.Joined = s.Joined
 	}
 	return d, d.Check()
+}
+
+// Fit is what of the state can be on the circuit, and why the rest cannot: a
+// load or a GFCI that is no longer on the run takes nothing else with it, least of
+// all a breaker that is off.
+func (s *State) Fit(c *circuit.Circuit) (fit *State, left []error) {
+	if s == nil {
+		return nil, nil
+	}
+	fit = &State{}
+	try := func(change func(*State)) {
+		more := *fit
+		change(&more)
+		if _, err := more.On(c); err != nil {
+			left = append(left, err)
+			return
+		}
+		*fit = more
+	}
+	if s.BreakerOn != nil {
+		try(func(f *State) { f.BreakerOn = s.BreakerOn })
+	}
+	each := func(names []string, of func(*State) *[]string) {
+		if names == nil {
+			return
+		}
+		try(func(f *State) { *of(f) = []string{} })
+		for _, name := range names {
+			try(func(f *State) { *of(f) = append(slices.Clone(*of(f)), name) })
+		}
+	}
+	each(s.LoadsOn, func(f *State) *[]string { return &f.LoadsOn })
+	each(s.Tripped, func(f *State) *[]string { return &f.Tripped })
+	each(s.Separated, func(f *State) *[]string { return &f.Separated })
+	for _, pair := range s.Joined {
+		try(func(f *State) { f.Joined = append(slices.Clone(f.Joined), pair) })
+	}
+	return fit, left
 }
 
 func setTripped(c *circuit.Circuit, names []string) error {

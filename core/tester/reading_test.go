@@ -2,6 +2,7 @@ package tester_test
 
 import (
 	"encoding/json"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -130,4 +131,38 @@ func TestActsAndHints(t *testing.T) {
 		_, err := tester.ParseOne([]byte(bad.reading), c)
 		assert.ErrorContains(t, err, bad.want, bad.reading)
 	}
+}
+
+// TestStateFits: of a state that cannot be, as much as can.
+func TestStateFits(t *testing.T) {
+	c := circuit.New("loft")
+	require.NoError(t, c.AddStop(circuit.NewStop{After: circuit.Panel, Ground: true, GFCI: true}))
+	require.NoError(t, c.AddStop(circuit.NewStop{After: "B1", Ground: true}))
+	require.NoError(t, c.AddLoad("R1", circuit.Top, 60))
+	off := false
+	for _, row := range []struct {
+		is, want tester.State
+		left     string
+	}{
+		{tester.State{BreakerOn: &off}, tester.State{BreakerOn: &off}, ""},
+		{tester.State{BreakerOn: &off, LoadsOn: []string{"L1", "L7"}}, tester.State{BreakerOn: &off, LoadsOn: []string{"L1"}}, "no load L7"},
+		{tester.State{LoadsOn: []string{"L7"}, Tripped: []string{"G9", "G1"}}, tester.State{LoadsOn: []string{}, Tripped: []string{"G1"}}, "no load L7, G9 is no GFCI"},
+		{tester.State{Separated: []string{"W9@B9"}, Joined: [][2]string{{"R1.hot.1", "R8.hot.1"}}}, tester.State{Separated: []string{}}, "W9@B9, R8"},
+	} {
+		fit, left := row.is.Fit(c)
+		assert.Equal(t, row.want, *fit)
+		var said []string
+		for _, err := range left {
+			said = append(said, err.Error())
+		}
+		for _, part := range strings.Split(row.left, ", ") {
+			assert.Contains(t, strings.Join(said, "; "), part)
+		}
+		_, err := fit.On(c)
+		require.NoError(t, err)
+	}
+	var none *tester.State
+	fit, left := none.Fit(c)
+	assert.Nil(t, fit)
+	assert.Empty(t, left)
 }

@@ -549,13 +549,16 @@ type Call struct {
 	SiteName string `json:"siteName"`
 
 	// State As in elvat-readings/1; what is absent is as the circuit file says
-	State State    `json:"state"`
-	Stops []Stop   `json:"stops"`
-	Sweep Sweep    `json:"sweep"`
-	Title string   `json:"title"`
-	Undo  *Done    `json:"undo,omitempty"`
-	Used  []Have   `json:"used"`
-	Vans  []string `json:"vans"`
+	State State `json:"state"`
+
+	// StateProblems What was said of the state and cannot be on the run as it is drawn now; it counts no more
+	StateProblems []string `json:"stateProblems"`
+	Stops         []Stop   `json:"stops"`
+	Sweep         Sweep    `json:"sweep"`
+	Title         string   `json:"title"`
+	Undo          *Done    `json:"undo,omitempty"`
+	Used          []Have   `json:"used"`
+	Vans          []string `json:"vans"`
 
 	// Version The last action on the call; sent back as Elvat-Seen
 	Version int64 `json:"version"`

@@ -234,6 +234,22 @@ func TestCircuitFileThereAndBack(t *testing.T) {
 	assert.JSONEq(t, w.Body.String(), w2.Body.String())
 }
 
+// TestAStateThatCannotBe: what was said of a load that is gone is named and left
+// out; that the breaker is off stays.
+func TestAStateThatCannotBe(t *testing.T) {
+	s := withDemo(t)
+	s.call(201, "POST", "/api/calls/3/loads", `{ "at": "R5", "half": "bottom", "watts": 900 }`)
+	c := s.call(200, "PUT", "/api/calls/3/state", `{ "breakerOn": false, "loadsOn": ["L2"] }`)
+	require.Empty(t, c.StateProblems)
+	c = s.call(200, "DELETE", "/api/calls/3/loads/L2", "")
+	require.NotNil(t, c.State.BreakerOn)
+	assert.False(t, *c.State.BreakerOn)
+	require.Len(t, c.StateProblems, 1)
+	assert.Contains(t, c.StateProblems[0], "no load L2 on this circuit")
+	c = s.call(200, "PUT", "/api/calls/3/state", `{ "breakerOn": true }`)
+	assert.Empty(t, c.StateProblems)
+}
+
 // TestReadingsOutliveTheirStop: taking a stop off loses no reading at it.
 func TestReadingsOutliveTheirStop(t *testing.T) {
 	s := withDemo(t)
@@ -352,7 +368,7 @@ func TestRequestLog(t *testing.T) {
 }
 
 // TestState: what the circuit is in now is kept, goes into what is to be read
-// next, and falls back where it names what is no longer there.
+// next, and loses what is no longer there.
 func TestState(t *testing.T) {
 	s := withDemo(t)
 	c := s.call(200, "GET", "/api/calls/3", "")
@@ -371,7 +387,7 @@ func TestState(t *testing.T) {
 	require.Len(t, c.Loads, 2)
 	s.call(200, "PUT", "/api/calls/3/state", `{ "loadsOn": ["L2"] }`)
 	c = s.call(200, "DELETE", "/api/calls/3/loads/L2", "")
-	assert.Nil(t, c.State.LoadsOn, "a state that names what is gone is the file's again")
+	assert.Empty(t, c.State.LoadsOn, "what is gone is on no more")
 	c = s.call(200, "PUT", "/api/calls/3/state", `{}`)
 	assert.Equal(t, api.State{}, c.State)
 }

@@ -20,31 +20,32 @@ import (
 
 // state is a call with all that follows from what is stored of it.
 type state struct {
-	call     store.Call
-	revision store.Revision
-	circuit  *circuit.Circuit
-	readings []api.StoredReading // in the order of entry
-	inForce  []tester.Reading
-	skipped  []tester.Reading // asked for and not taken
-	now      *tester.State    // of the circuit; nil: as its file says
-	changed  []string
-	place    diagnosis.Conditions
-	order    runs.Map
-	settings diagnosis.Settings
-	result   *diagnosis.Result
-	facts    job.Facts
-	journal  job.Journal
-	entryIDs []string
-	boxes    []string // recorded
-	stay     []job.Stays
-	checks   []job.Check
-	made     string    // the box made up last, "" for none
-	madeAt   time.Time // readings from before are of the run as it was found
-	asked    string    // names what the diagnosis was worked out from
-	site     int64
-	siteName string
-	answers  []visit.Answer // of the customer, in their order
-	said     []time.Time    // when
+	call      store.Call
+	revision  store.Revision
+	circuit   *circuit.Circuit
+	readings  []api.StoredReading // in the order of entry
+	inForce   []tester.Reading
+	skipped   []tester.Reading // asked for and not taken
+	now       *tester.State    // of the circuit; nil: as its file says
+	stateLeft []error          // why some of what was said of it cannot be
+	changed   []string
+	place     diagnosis.Conditions
+	order     runs.Map
+	settings  diagnosis.Settings
+	result    *diagnosis.Result
+	facts     job.Facts
+	journal   job.Journal
+	entryIDs  []string
+	boxes     []string // recorded
+	stay      []job.Stays
+	checks    []job.Check
+	made      string    // the box made up last, "" for none
+	madeAt    time.Time // readings from before are of the run as it was found
+	asked     string    // names what the diagnosis was worked out from
+	site      int64
+	siteName  string
+	answers   []visit.Answer // of the customer, in their order
+	said      []time.Time    // when
 }
 
 // loadAnswers reads what the customer said before the visit.
@@ -99,10 +100,11 @@ func (s *calls) loadCall(ctx context.Context, call store.Call) (*state, error) {
 			return nil, fmt.Errorf("call %d, stored reading %s: %w", call.ID, r.ID, err)
 		}
 	}
-	// A state that names what is no longer on the run is the file's again.
-	if v.now, err = tester.ParseState(call.State, v.circuit); err != nil {
-		v.now = nil
+	kept, err := tester.ReadState(call.State)
+	if err != nil {
+		return nil, fmt.Errorf("call %d, its state: %w", call.ID, err)
 	}
+	v.now, v.stateLeft = kept.Fit(v.circuit)
 	if v.changed, err = s.store.Changed(ctx, call.ID); err != nil {
 		return nil, err
 	}
@@ -254,8 +256,17 @@ func (v *state) view() api.Call {
 		State: v.state(), Loads: append([]circuit.Load{}, v.circuit.Loads...),
 		Sweep: diagnosis.SweepOf(v.circuit, v.inForce, v.changed), Changed: v.changed,
 		Found: diagnosis.StillThere(v.circuit, v.inForce), Conditions: v.place, Map: v.order, WorkBox: v.workBox(),
-		Version: v.call.Version, SiteName: v.siteName, Run: v.call.Run, Reported: v.facts.Reported,
+		StateProblems: problems(v.stateLeft),
+		Version:       v.call.Version, SiteName: v.siteName, Run: v.call.Run, Reported: v.facts.Reported,
 	}
+}
+
+func problems(errs []error) []string {
+	words := []string{}
+	for _, err := range errs {
+		words = append(words, err.Error())
+	}
+	return words
 }
 
 // state is what was said of the circuit's now; what is absent is as its file says.

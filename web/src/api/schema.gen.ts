@@ -1639,6 +1639,8 @@ export interface components {
             /** @description The box in work: made up last, proven dead, or in question; empty for none */
             workBox: string;
             state: components["schemas"]["State"];
+            /** @description What was said of the state and cannot be on the run as it is drawn now; it counts no more */
+            stateProblems: string[];
             loads: components["schemas"]["Load"][];
             sweep: components["schemas"]["Sweep"];
             /** @description Devices changed lately */

@@ -49,6 +49,11 @@ export function StateBar({ call }: { call: Call }) {
 					</Button>
 				)}
 			</fieldset>
+			{call.stateProblems.length > 0 && (
+				<p className="m-0 border-l-4 border-accent pl-3" role="status">
+					Said of the state, and cannot be on the run as it is drawn: {call.stateProblems.join('; ')}.
+				</p>
+			)}
 			<Problem error={set.error} />
 		</>
 	);
