@@ -218,7 +218,7 @@ func (f *diagnoseFiles) diagnose(cmd *cobra.Command) error {
 		if len(faults) == 0 {
 			faults = nil
 		}
-		evidence, err := engine.Why(readings, faults)
+		evidence, err := engine.Why(readings, faults, s.Beside)
 		if err != nil {
 			return err
 		}

@@ -121,9 +121,9 @@ func (x *Ensemble) DiagnoseNow(readings []tester.Reading, now *tester.State) (*R
 }
 
 // Why is that of the likeliest way which has the suspect.
-func (x *Ensemble) Why(readings []tester.Reading, faults []circuit.Fault) ([]Evidence, error) {
+func (x *Ensemble) Why(readings []tester.Reading, faults []circuit.Fault, beside []Unrecorded) ([]Evidence, error) {
 	if x.single != nil {
-		return x.single.Why(readings, faults)
+		return x.single.Why(readings, faults, beside)
 	}
 	a, err := x.weigh(readings, nil)
 	if err != nil {
@@ -131,7 +131,7 @@ func (x *Ensemble) Why(readings []tester.Reading, faults []circuit.Fault) ([]Evi
 	}
 	var evidence []Evidence
 	for _, v := range a.of {
-		if evidence, err = v.w.e.Why(readings, faults); err == nil {
+		if evidence, err = v.w.e.Why(readings, faults, beside); err == nil {
 			break
 		}
 	}

@@ -198,21 +198,24 @@ func TestWhy(t *testing.T) {
 	fault := []circuit.Fault{{Kind: circuit.Open, At: "W3@B2.neutral"}}
 	readings := taken(t, c, fault, plug, "R2", "R3")
 	e := engine(t, c)
-	right, err := e.Why(readings, fault)
+	right, err := e.Why(readings, fault, nil)
 	require.NoError(t, err)
 	require.Len(t, right, len(readings))
 	for _, v := range right {
 		assert.True(t, v.Fits, v.Words)
 		assert.Equal(t, v.Seen, v.Predicted)
 	}
-	sound, err := e.Why(readings, nil)
+	sound, err := e.Why(readings, nil, nil)
 	require.NoError(t, err)
 	last := sound[len(sound)-1]
 	assert.False(t, last.Fits)
 	assert.Negative(t, last.Bits)
 	assert.Contains(t, last.Words, "against")
 	assert.NotEqual(t, last.Seen, last.Predicted)
-	_, err = e.Why(readings, []circuit.Fault{{Kind: circuit.Open, At: "W9@B9.hot"}})
+	undrawn, err := e.Why(readings, nil, []diagnosis.Unrecorded{{Kind: diagnosis.BoxUndrawn, At: "W3", State: "neutral"}})
+	require.NoError(t, err)
+	assert.True(t, undrawn[len(undrawn)-1].Fits, "what nobody recorded is held against them as itself")
+	_, err = e.Why(readings, []circuit.Fault{{Kind: circuit.Open, At: "W9@B9.hot"}}, nil)
 	assert.Error(t, err)
 }
 

@@ -103,6 +103,14 @@ func (u Unrecorded) words(c *circuit.Circuit) string {
 	}
 }
 
+// IsCause reports whether something is to be put right by the suspect: a fault, a
+// switch, a GFCI elsewhere, the supply. What is plugged in is none by itself.
+func (s *Suspect) IsCause() bool {
+	return len(s.Faults) > 0 || slices.ContainsFunc(s.Beside, func(u Unrecorded) bool {
+		return u.Kind == Switched || u.Kind == GFCIElsewhere || u.Kind == BoxUndrawn || u.Kind == SupplyLevel || u.Kind == GroundKind && u.State == StateNone
+	})
+}
+
 // where tells its place after its name.
 func (u Unrecorded) where(c *circuit.Circuit) string {
 	if cable := c.Cable(u.At); u.Kind == BoxUndrawn {

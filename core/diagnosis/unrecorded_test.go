@@ -234,3 +234,20 @@ func TestLivePlate(t *testing.T) {
 	assert.Less(t, share(false, &no), before-0.1)
 	assert.Greater(t, share(true, &no), share(false, &no), "silence says less on metal")
 }
+
+// TestIsCause: what is plugged in, or that conduit is the ground, is no cause by itself.
+func TestIsCause(t *testing.T) {
+	for _, row := range []struct {
+		s    diagnosis.Suspect
+		want bool
+	}{
+		{diagnosis.Suspect{}, false},
+		{diagnosis.Suspect{Faults: []circuit.Fault{{Kind: circuit.Open, At: "R1.hot.1"}}}, true},
+		{diagnosis.Suspect{Beside: []diagnosis.Unrecorded{{Kind: diagnosis.UnrecordedLoad, At: "R1", Watts: 60}}}, false},
+		{diagnosis.Suspect{Beside: []diagnosis.Unrecorded{{Kind: diagnosis.GroundKind, State: diagnosis.StateConduit}}}, false},
+		{diagnosis.Suspect{Beside: []diagnosis.Unrecorded{{Kind: diagnosis.GroundKind, State: diagnosis.StateNone}}}, true},
+		{diagnosis.Suspect{Beside: []diagnosis.Unrecorded{{Kind: diagnosis.UnrecordedLoad}, {Kind: diagnosis.Switched, At: "R1"}}}, true},
+	} {
+		assert.Equal(t, row.want, row.s.IsCause(), "%+v", row.s)
+	}
+}

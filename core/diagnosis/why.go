@@ -29,9 +29,10 @@ type Evidence struct {
 // tells is how many bits a reading must be worth to speak for or against. Assumption.
 const tells = 0.5
 
-// Why holds the readings one by one against the suspect that the faults name:
-// those since something was last put right, for before it there was more wrong.
-func (e *Engine) Why(readings []tester.Reading, faults []circuit.Fault) ([]Evidence, error) {
+// Why holds the readings one by one against the suspect that has the faults and
+// what nobody recorded beside them: those since something was last put right, for
+// before it there was more wrong.
+func (e *Engine) Why(readings []tester.Reading, faults []circuit.Fault, beside []Unrecorded) ([]Evidence, error) {
 	w, err := e.weigh(readings)
 	if err != nil {
 		return nil, err
@@ -40,7 +41,7 @@ func (e *Engine) Why(readings []tester.Reading, faults []circuit.Fault) ([]Evide
 	faults = slices.DeleteFunc(slices.Clone(faults), func(f circuit.Fault) bool { return slices.Contains(w.line.found, f) })
 	h := -1
 	for _, other := range w.order {
-		if slices.Equal(e.hypotheses[other].faults, faults) && (h < 0 || w.probability[other] > w.probability[h]) {
+		if is := &e.hypotheses[other]; slices.Equal(is.faults, faults) && slices.Equal(is.beside, beside) && (h < 0 || w.probability[other] > w.probability[h]) {
 			h = other
 		}
 	}

@@ -1312,7 +1312,8 @@ type AddPictureParams struct {
 
 // AskWhyJSONBody defines parameters for AskWhy.
 type AskWhyJSONBody struct {
-	Faults []Fault `json:"faults"`
+	Beside *[]Unrecorded `json:"beside,omitempty"`
+	Faults []Fault       `json:"faults"`
 }
 
 // SetPanelJSONBody defines parameters for SetPanel.

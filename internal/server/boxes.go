@@ -233,6 +233,7 @@ func (s *calls) mayBeDone(ctx context.Context, call int64, b *boxState, done []s
 // cause is what the readings and eyes found, with what speaks for it.
 func (s *calls) cause(v *state, box string) (string, []string, error) {
 	var faults []circuit.Fault
+	var beside []diagnosis.Unrecorded
 	words := ""
 	for _, f := range diagnosis.StillThere(v.circuit, v.inForce) {
 		faults = append(faults, f.Fault)
@@ -244,13 +245,13 @@ func (s *calls) cause(v *state, box string) (string, []string, error) {
 	if words != "" {
 		words = "found: " + words
 	} else {
-		if len(v.result.Suspects) == 0 || len(v.result.Suspects[0].Faults) == 0 {
+		if len(v.result.Suspects) == 0 || !v.result.Suspects[0].IsCause() {
 			return "", nil, nil
 		}
 		first := v.result.Suspects[0]
-		faults, words = first.Faults, fmt.Sprintf("likeliest by the readings (%.0f %%): %s %s", 100*min(first.Probability, 0.99), first.Name, first.Place)
+		faults, beside, words = first.Faults, first.Beside, fmt.Sprintf("likeliest by the readings (%.0f %%): %s %s", 100*min(first.Probability, 0.99), first.Name, first.Place)
 	}
-	why, err := s.engines.why(v.question(), faults)
+	why, err := s.engines.why(v.question(), faults, beside)
 	if err != nil {
 		return words, nil, nil // what was found need not be among what is weighed
 	}

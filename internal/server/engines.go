@@ -117,9 +117,9 @@ func (e *engines) diagnose(q question, asked string) (result *diagnosis.Result, 
 }
 
 // why holds the readings against one suspect.
-func (e *engines) why(q question, faults []circuit.Fault) (evidence []diagnosis.Evidence, err error) {
+func (e *engines) why(q question, faults []circuit.Fault, beside []diagnosis.Unrecorded) (evidence []diagnosis.Evidence, err error) {
 	err = e.with(q, func(p *prepared) error {
-		evidence, err = p.engine.Why(q.readings, faults)
+		evidence, err = p.engine.Why(q.readings, faults, beside)
 		return err
 	})
 	return evidence, err

@@ -63,7 +63,11 @@ func (s *calls) AskWhy(ctx context.Context, r api.AskWhyRequestObject) (api.AskW
 	if len(faults) == 0 {
 		faults = nil // nothing wrong
 	}
-	evidence, err := s.engines.why(v.question(), faults)
+	var beside []diagnosis.Unrecorded
+	if r.Body.Beside != nil {
+		beside = *r.Body.Beside
+	}
+	evidence, err := s.engines.why(v.question(), faults, beside)
 	if err != nil {
 		return nil, badInput{err}
 	}

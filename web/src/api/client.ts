@@ -12,6 +12,7 @@ export type Clue = Schemas['Clue'];
 export type Practice = Schemas['Practice'];
 export type PracticeSheet = Schemas['PracticeSheet'];
 export type Fault = Schemas['Fault'];
+export type Unrecorded = Schemas['Unrecorded'];
 export type Phoned = Schemas['Phoned'];
 export type Stop = Schemas['Stop'];
 export type Device = Schemas['Device'];

@@ -22,6 +22,7 @@ import {
 	type Shop,
 	type State,
 	type StopChange,
+	type Unrecorded,
 	type Work,
 } from './client';
 
@@ -125,10 +126,10 @@ export function useSetMap(call: number) {
 }
 
 /** Each reading held against one suspect; asked anew when the readings change. */
-export function useWhy(call: Call, faults: Fault[], wanted: boolean) {
+export function useWhy(call: Call, faults: Fault[], beside: Unrecorded[], wanted: boolean) {
 	return useQuery({
-		queryKey: ['why', call.id, faults, call.readings, call.conditions, call.map],
-		queryFn: () => body(client.POST('/api/calls/{call}/why', { ...at(call.id), body: { faults } })),
+		queryKey: ['why', call.id, faults, beside, call.readings, call.conditions, call.map],
+		queryFn: () => body(client.POST('/api/calls/{call}/why', { ...at(call.id), body: { faults, beside } })),
 		enabled: wanted,
 		staleTime: Number.POSITIVE_INFINITY,
 	});

@@ -3110,6 +3110,7 @@ export interface operations {
             content: {
                 "application/json": {
                     faults: components["schemas"]["Fault"][];
+                    beside?: components["schemas"]["Unrecorded"][];
                 };
             };
         };

@@ -1,12 +1,12 @@
-import type { Call, Fault } from '../api/client';
+import type { Call, Fault, Unrecorded } from '../api/client';
 import { useWhy } from '../api/hooks';
 import { Delta } from '../delta/Delta';
 import { describe } from '../delta/shape';
 import { Problem } from '../ui/Problem';
 
 /** Readings for and against one suspect, each in a sentence, predicted beside seen. */
-export function EvidenceList({ call, faults }: { call: Call; faults: Fault[] }) {
-	const why = useWhy(call, faults, true);
+export function EvidenceList({ call, faults, beside }: { call: Call; faults: Fault[]; beside: Unrecorded[] }) {
+	const why = useWhy(call, faults, beside, true);
 	if (why.error) return <Problem error={why.error} again={() => why.refetch()} />;
 	if (!why.data) return <p className="m-0 text-soft">Holding the readings against it</p>;
 	const order = [...why.data].sort((a, b) => Math.abs(b.bits) - Math.abs(a.bits));

@@ -99,7 +99,7 @@ function Row({ call, s, pick }: { call: Call; s: Suspect; pick: (site: string) =
 			/>
 			<Accordion.Content className="grid gap-2 py-2 wide:pl-[6.2rem]">
 				<p className="m-0">{capital(s.why)}.</p>
-				<EvidenceList call={call} faults={s.faults} />
+				<EvidenceList call={call} faults={s.faults} beside={s.beside ?? []} />
 				{s.site && s.site !== 'elsewhere' && (
 					<Button kind="quiet" className="justify-self-start" onClick={() => pick(s.site)}>
 						Show it on the run
