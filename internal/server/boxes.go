@@ -217,7 +217,7 @@ func (s *calls) mayBeDone(ctx context.Context, call int64, b *boxState, done []s
 	if err != nil {
 		return err
 	}
-	for _, g := range v.journal.BoxGates(v.circuit, b.box.ID) {
+	for _, g := range v.record.Journal.BoxGates(v.circuit, b.box.ID) {
 		if g.Open {
 			continue
 		}
@@ -230,32 +230,17 @@ func (s *calls) mayBeDone(ctx context.Context, call int64, b *boxState, done []s
 	return nil
 }
 
-// cause is what the readings and eyes found, with what speaks for it.
-func (s *calls) cause(v *state, box string) (string, []string, error) {
-	var faults []circuit.Fault
-	var beside []diagnosis.Unrecorded
-	words := ""
-	for _, f := range diagnosis.StillThere(v.circuit, v.inForce) {
-		faults = append(faults, f.Fault)
-		if words != "" {
-			words += "; "
-		}
-		words += f.Words
+// cause is what the call says was wrong, with what speaks for it.
+func (s *calls) cause(v *state) (string, []string) {
+	k := v.Cause()
+	if k.Words == "" {
+		return "", nil
 	}
-	if words != "" {
-		words = "found: " + words
-	} else {
-		if len(v.result.Suspects) == 0 || !v.result.Suspects[0].IsCause() {
-			return "", nil, nil
-		}
-		first := v.result.Suspects[0]
-		faults, beside, words = first.Faults, first.Beside, fmt.Sprintf("likeliest by the readings (%.0f %%): %s %s", 100*min(first.Probability, 0.99), first.Name, first.Place)
-	}
-	why, err := s.engines.why(v.question(), faults, beside)
+	why, err := s.engines.why(v.question(), k.Faults, k.Beside)
 	if err != nil {
-		return words, nil, nil // what was found need not be among what is weighed
+		return k.Words, nil // what was found need not be among what is weighed
 	}
-	return words, diagnosis.Telling(why), nil
+	return k.Words, diagnosis.Telling(why)
 }
 
 // MakeUpBox puts the plan into the run. What was read before is of the run as it
@@ -274,22 +259,20 @@ func (s *calls) makeUp(ctx context.Context, call int64, box string) error {
 	if err != nil {
 		return err
 	}
-	for _, g := range before.journal.BoxGates(before.circuit, box) {
+	for _, g := range before.record.Journal.BoxGates(before.circuit, box) {
 		if !g.Open {
 			return gateShut{g, before.circuit.LabelOf(box)}
 		}
 	}
 	made := job.Entry{Kind: job.MadeUp, Box: box}
-	if made.Text, made.Evidence, err = s.cause(before, box); err != nil {
-		return err
-	}
+	made.Text, made.Evidence = s.cause(before)
 	if err := s.edit(ctx, call, func(c *circuit.Circuit) error { return v.box.Apply(c, v.plan) }); err != nil {
 		return err
 	}
 	if err := s.store.SetMade(ctx, call, box, s.now()); err != nil {
 		return err
 	}
-	id := fmt.Sprintf("made-up-%d-%s-%d", call, box, len(before.journal))
+	id := fmt.Sprintf("made-up-%d-%s-%d", call, box, len(before.record.Journal))
 	if err := s.takeFromVan(ctx, call, box, id, v.plan.Materials); err != nil {
 		return err
 	}

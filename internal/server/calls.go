@@ -109,8 +109,8 @@ func (s *calls) whole(ctx context.Context, v *state) (api.Call, error) {
 	}
 	now.Past = sitebook.Last(v.circuit, past)
 	now.Answers = []api.Answered{}
-	for i := range v.answers {
-		now.Answers = append(now.Answers, api.Answered{At: v.said[i], Words: v.answers[i].Words(v.labelOf, nil)})
+	for i := range v.record.Answers {
+		now.Answers = append(now.Answers, api.Answered{At: v.said[i], Words: v.record.Answers[i].Words(v.labelOf, nil)})
 	}
 	if now.Conflicts, err = s.conflicts(ctx, v.circuit, v.call.ID); err != nil {
 		return now, err

@@ -30,8 +30,8 @@ func (s *calls) supplies(ctx context.Context, v *state, now *api.Call) error {
 		}
 	}
 	now.Picks = []supply.Pick{}
-	if !v.facts.HandedOver {
-		now.Picks = supply.Against(supply.List(v.circuit, v.result, v.place), have)
+	if !v.Facts.HandedOver {
+		now.Picks = supply.Against(supply.List(v.circuit, v.Result, v.place), have)
 	}
 	used, err := s.store.Used(ctx, v.call.ID)
 	now.Used = haves(used)

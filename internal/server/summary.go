@@ -11,11 +11,9 @@ import (
 	"sync"
 	"time"
 
+	corecall "elvat/core/call"
 	"elvat/core/diagnosis"
-	"elvat/core/makeup"
 	"elvat/core/sitebook"
-	"elvat/core/strict"
-	"elvat/core/tester"
 	"elvat/internal/api"
 	"elvat/internal/store"
 )
@@ -40,7 +38,7 @@ func (s *calls) diagnose(ctx context.Context, v *state) (err error) {
 	if v.asked, err = q.content(); err != nil {
 		return err
 	}
-	if v.result = s.engines.answered(v.asked); v.result != nil {
+	if v.Result = s.engines.answered(v.asked); v.Result != nil {
 		return nil
 	}
 	kept, err := s.store.Diagnosis(ctx, v.asked)
@@ -48,14 +46,14 @@ func (s *calls) diagnose(ctx context.Context, v *state) (err error) {
 		return err
 	}
 	if kept != nil {
-		v.result = &diagnosis.Result{}
-		if err := json.Unmarshal(kept, v.result); err != nil {
+		v.Result = &diagnosis.Result{}
+		if err := json.Unmarshal(kept, v.Result); err != nil {
 			return fmt.Errorf("stored diagnosis: %w", err)
 		}
-		s.engines.remember(v.asked, v.result)
+		s.engines.remember(v.asked, v.Result)
 		return nil
 	}
-	v.result, err = s.engines.diagnose(q, v.asked)
+	v.Result, err = s.engines.diagnose(q, v.asked)
 	return err
 }
 
@@ -135,7 +133,7 @@ func (s *calls) refresh(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	result, err := json.Marshal(v.result)
+	result, err := json.Marshal(v.Result)
 	if err != nil {
 		return err
 	}
@@ -143,12 +141,12 @@ func (s *calls) refresh(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	m := store.Summary{Call: v.call, Document: summary, HandedOver: v.facts.HandedOver, Diagnosis: v.asked}
+	m := store.Summary{Call: v.call, Document: summary, HandedOver: v.Facts.HandedOver, Diagnosis: v.asked}
 	lines := []string{v.call.Complaint, v.siteName}
-	for _, e := range v.journal {
+	for _, e := range v.record.Journal {
 		lines = append(lines, e.Words(v.circuit.LabelOf))
 	}
-	for _, a := range v.answers {
+	for _, a := range v.record.Answers {
 		lines = append(lines, a.Words(v.labelOf, nil))
 	}
 	m.Words = sitebook.Words(v.circuit, lines...)
@@ -185,28 +183,17 @@ func (s *calls) past(ctx context.Context, run, before int64) ([]sitebook.Call, e
 
 func (s *calls) pastCall(ctx context.Context, call store.Call) (sitebook.Call, error) {
 	past := sitebook.Call{ID: call.ID, Title: call.Title, At: call.CreatedAt, MadeUp: map[string]time.Time{}, New: map[string]string{}}
-	boxes, err := s.store.Boxes(ctx, call.ID)
-	if err != nil {
+	var record corecall.Record
+	var err error
+	if record.Boxes, err = s.boxesOf(ctx, call.ID); err != nil {
 		return past, err
 	}
-	first := time.Time{}
-	for _, id := range boxes {
-		kept, err := s.store.Box(ctx, call.ID, id)
-		if err != nil {
-			return past, err
-		}
-		if kept.MadeAt == nil {
+	for _, b := range record.Boxes {
+		if b.MadeAt == nil {
 			continue
 		}
-		past.MadeUp[id] = *kept.MadeAt
-		if first.IsZero() || kept.MadeAt.Before(first) {
-			first = *kept.MadeAt
-		}
-		b, err := makeup.Parse(kept.Document)
-		if err != nil {
-			return past, err
-		}
-		for device, kind := range sitebook.NewDevices(b) {
+		past.MadeUp[b.ID] = *b.MadeAt
+		for device, kind := range sitebook.NewDevices(b.Makeup) {
 			past.New[device] = kind
 		}
 	}
@@ -215,18 +202,13 @@ func (s *calls) pastCall(ctx context.Context, call store.Call) (sitebook.Call, e
 		return past, err
 	}
 	for _, r := range readings {
-		if r.Withdrawn {
-			continue
-		}
-		var reading tester.Reading
-		if err := strict.Unmarshal(r.Document, &reading); err != nil {
-			return past, err
-		}
-		if reading.Tool == tester.Fixed && (first.IsZero() || r.TakenAt.Before(first)) {
-			first = r.TakenAt
-		}
-		past.Readings = append(past.Readings, sitebook.Taken{At: r.TakenAt, Reading: reading, AsFound: first.IsZero() || r.TakenAt.Before(first)})
+		record.Readings = append(record.Readings, corecall.Kept{ID: r.ID, At: r.TakenAt, Document: r.Document, Withdrawn: r.Withdrawn})
 	}
+	taken, err := record.Taken()
+	if err != nil {
+		return past, err
+	}
+	past.Readings = taken
 	return past, nil
 }
 

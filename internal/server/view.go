@@ -7,11 +7,10 @@ import (
 	"slices"
 	"time"
 
+	corecall "elvat/core/call"
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
-	"elvat/core/job"
 	"elvat/core/runs"
-	"elvat/core/strict"
 	"elvat/core/tester"
 	"elvat/core/visit"
 	"elvat/internal/api"
@@ -20,32 +19,22 @@ import (
 
 // state is a call with all that follows from what is stored of it.
 type state struct {
-	call      store.Call
-	revision  store.Revision
-	circuit   *circuit.Circuit
-	readings  []api.StoredReading // in the order of entry
-	inForce   []tester.Reading
-	skipped   []tester.Reading // asked for and not taken
-	now       *tester.State    // of the circuit; nil: as its file says
-	stateLeft []error          // why some of what was said of it cannot be
+	call     store.Call
+	revision store.Revision
+	circuit  *circuit.Circuit
+	record   corecall.Record
+	*corecall.View
+	now       *tester.State // of the circuit; nil: as its file says
+	stateLeft []error       // why some of what was said of it cannot be
 	changed   []string
 	place     diagnosis.Conditions
 	order     runs.Map
 	settings  diagnosis.Settings
-	result    *diagnosis.Result
-	facts     job.Facts
-	journal   job.Journal
 	entryIDs  []string
-	boxes     []string // recorded
-	stay      []job.Stays
-	checks    []job.Check
-	made      string    // the box made up last, "" for none
-	madeAt    time.Time // readings from before are of the run as it was found
-	asked     string    // names what the diagnosis was worked out from
+	asked     string // names what the diagnosis was worked out from
 	site      int64
 	siteName  string
-	answers   []visit.Answer // of the customer, in their order
-	said      []time.Time    // when
+	said      []time.Time // when the customer's answers were given
 }
 
 // loadAnswers reads what the customer said before the visit.
@@ -59,7 +48,7 @@ func (s *calls) loadAnswers(ctx context.Context, v *state) error {
 		if err := json.Unmarshal(k.Document, &a); err != nil {
 			return fmt.Errorf("call %d, stored answer %s: %w", v.call.ID, k.ID, err)
 		}
-		v.answers, v.said = append(v.answers, a), append(v.said, k.At)
+		v.record.Answers, v.said = append(v.record.Answers, a), append(v.said, k.At)
 	}
 	panel, err := s.store.PanelOfRun(ctx, v.call.Run)
 	if err != nil {
@@ -88,18 +77,15 @@ func (s *calls) loadCall(ctx context.Context, call store.Call) (*state, error) {
 	if v.circuit, err = circuit.Parse(v.revision.Document); err != nil {
 		return nil, fmt.Errorf("call %d, stored run: %w", call.ID, err)
 	}
-	stored, err := s.store.Readings(ctx, call.ID)
+	v.record.Circuit, v.record.CautionsRead = v.circuit, call.CautionsReadAt != nil
+	if err := s.loadRecord(ctx, v); err != nil {
+		return nil, fmt.Errorf("call %d: %w", call.ID, err)
+	}
+	evidence, err := v.record.Evidence()
 	if err != nil {
-		return nil, err
+		return nil, fmt.Errorf("call %d: %w", call.ID, err)
 	}
-	if v.made, v.madeAt, err = s.store.LastMade(ctx, call.ID); err != nil {
-		return nil, err
-	}
-	for _, r := range stored {
-		if err := v.add(r); err != nil {
-			return nil, fmt.Errorf("call %d, stored reading %s: %w", call.ID, r.ID, err)
-		}
-	}
+	v.View = &corecall.View{Evidence: evidence}
 	kept, err := tester.ReadState(call.State)
 	if err != nil {
 		return nil, fmt.Errorf("call %d, its state: %w", call.ID, err)
@@ -117,10 +103,9 @@ func (s *calls) loadCall(ctx context.Context, call store.Call) (*state, error) {
 	if err := s.diagnose(ctx, v); err != nil {
 		return nil, fmt.Errorf("call %d: %w", call.ID, err)
 	}
-	if err := s.loadWork(ctx, v); err != nil {
-		return nil, err
+	if v.View, err = v.record.Now(evidence, v.Result); err != nil {
+		return nil, fmt.Errorf("call %d: %w", call.ID, err)
 	}
-	v.facts = v.whatIsKnown()
 	return v, nil
 }
 
@@ -162,78 +147,29 @@ func (s *calls) loadPlace(ctx context.Context, v *state) error {
 
 // question is what the diagnosis is worked out from.
 func (v *state) question() question {
-	return question{v.circuit, v.order, v.settings, slices.Concat(v.inForce, v.skipped), v.now}
+	return question{v.circuit, v.order, v.settings, slices.Concat(v.InForce, v.Skipped), v.now}
 }
 
-// add takes a stored reading in. One that the run has no place for any more
-// is kept, with the reason, and left out of account.
-func (v *state) add(r store.Reading) error {
-	entry := api.StoredReading{Id: r.ID, TakenAt: r.TakenAt, Withdrawn: r.Withdrawn, Doubtful: r.Doubtful}
-	reading, err := tester.ParseOne(r.Document, v.circuit)
-	if err != nil {
-		why := err.Error()
-		entry.Problem = &why
-		if err := strict.Unmarshal(r.Document, &reading); err != nil {
-			return err
-		}
-	}
-	if entry.Problem == nil && v.made != "" && r.TakenAt.Before(v.madeAt) {
-		why := fmt.Sprintf("as found, before %s was made up anew", v.circuit.LabelOf(v.made))
-		entry.Problem = &why
-	}
-	reading.Doubtful = reading.Doubtful || r.Doubtful
-	entry.Reading, entry.Delta = reading, reading.Delta(tester.Default)
-	v.readings = append(v.readings, entry)
-	switch {
-	case r.Withdrawn || entry.Problem != nil:
-	case reading.Skipped:
-		v.skipped = append(v.skipped, reading)
-	default:
-		v.inForce = append(v.inForce, reading)
-	}
-	return nil
-}
-
-func (v *state) whatIsKnown() job.Facts {
-	f := job.Facts{Reported: visit.Reported(v.circuit, v.answers), CautionsRead: v.call.CautionsReadAt != nil, Settled: v.result.Settled, Read: len(v.halves())}
-	for _, box := range v.circuit.Boxes {
-		f.Outlets += len(box.Devices)
-		f.Halves += len(box.Devices) * len(circuit.Halves)
-	}
-	if v.made != "" {
-		f.MadeUp = v.circuit.LabelOf(v.made)
-	}
-	f.Leading = v.result.Leading(v.circuit)
-	if len(v.result.Sites) > 0 {
-		f.Box = v.circuit.LabelOf(v.result.Sites[0].Site)
-	}
-	v.workFacts(&f)
-	for _, danger := range v.result.Hidden {
-		if _, box := v.circuit.Device(danger.At); danger.Urgent && danger.Name == diagnosis.LiveGroundPin && box != nil {
-			f.LiveGround = v.circuit.LabelOf(box.ID)
-			break
-		}
-	}
-	return f
-}
-
-// halves is what is known of each half that was read, later readings over
-// earlier ones.
+// halves is what is known of each half that was read.
 func (v *state) halves() []api.HalfFound {
 	found := []api.HalfFound{}
-	for _, r := range v.inForce {
-		if r.At == "" || r.Delta(tester.Default).Blank() {
-			continue // of an opened box, or of a button
-		}
-		half := api.Half(r.Half)
-		i := slices.IndexFunc(found, func(h api.HalfFound) bool { return h.Device == r.At && h.Half == half })
-		if i < 0 {
-			i = len(found)
-			found = append(found, api.HalfFound{Device: r.At, Half: half})
-		}
-		found[i].Delta = found[i].Delta.Merge(r.Delta(tester.Default))
+	for _, h := range v.Halves() {
+		found = append(found, api.HalfFound{Device: h.Device, Half: api.Half(h.Half), Delta: h.Delta})
 	}
 	return found
+}
+
+// lines are the readings as the contract shows them, newest first.
+func (v *state) lines() []api.StoredReading {
+	all := []api.StoredReading{}
+	for _, l := range slices.Backward(v.Lines) {
+		entry := api.StoredReading{Id: l.ID, TakenAt: l.At, Withdrawn: l.Withdrawn, Doubtful: l.Doubtful, Reading: l.Reading, Delta: l.Delta}
+		if l.Problem != "" {
+			entry.Problem = &l.Problem
+		}
+		all = append(all, entry)
+	}
+	return all
 }
 
 // alikeShown is how many of what cannot be told apart a screen names.
@@ -242,22 +178,17 @@ const alikeShown = 5
 // view is the call as the contract shows it.
 func (v *state) view() api.Call {
 	b := v.circuit.Breaker
-	readings := slices.Clone(v.readings)
-	slices.Reverse(readings)
-	if readings == nil {
-		readings = []api.StoredReading{}
-	}
 	return api.Call{
 		Id: v.call.ID, Title: v.call.Title, Complaint: v.call.Complaint, CreatedAt: v.call.CreatedAt,
-		CautionsReadAt: v.call.CautionsReadAt, Phases: v.facts.Strip(),
+		CautionsReadAt: v.call.CautionsReadAt, Phases: v.Facts.Strip(),
 		Breaker: api.Breaker{Label: b.Label, Amps: b.Amps, Poles: b.Poles, Protection: string(b.Protection)},
-		Stops:   v.circuit.Stops(), Halves: v.halves(), Readings: readings,
-		CanUndoRun: v.revision.Earlier, Diagnosis: v.result.Short(alikeShown),
+		Stops:   v.circuit.Stops(), Halves: v.halves(), Readings: v.lines(),
+		CanUndoRun: v.revision.Earlier, Diagnosis: v.Result.Short(alikeShown),
 		State: v.state(), Loads: append([]circuit.Load{}, v.circuit.Loads...),
-		Sweep: diagnosis.SweepOf(v.circuit, v.inForce, v.changed), Changed: v.changed,
-		Found: diagnosis.StillThere(v.circuit, v.inForce), Conditions: v.place, Map: v.order, WorkBox: v.workBox(),
+		Sweep: diagnosis.SweepOf(v.circuit, v.InForce, v.changed), Changed: v.changed,
+		Found: diagnosis.StillThere(v.circuit, v.InForce), Conditions: v.place, Map: v.order, WorkBox: v.WorkBox,
 		StateProblems: problems(v.stateLeft),
-		Version:       v.call.Version, SiteName: v.siteName, Run: v.call.Run, Reported: v.facts.Reported,
+		Version:       v.call.Version, SiteName: v.siteName, Run: v.call.Run, Reported: v.Facts.Reported,
 	}
 }
 
@@ -280,7 +211,7 @@ func (v *state) state() api.State {
 func (v *state) summary() api.CallSummary {
 	return api.CallSummary{
 		Id: v.call.ID, Title: v.call.Title, Complaint: v.call.Complaint, CreatedAt: v.call.CreatedAt,
-		Phases: v.facts.Strip(), HoldUp: v.facts.HoldUp(), Outlets: v.facts.Outlets, Readings: len(v.inForce),
-		Danger: v.facts.LiveGround != "" || v.facts.Reported != "", Settled: v.result.Settled, HandedOver: v.facts.HandedOver,
+		Phases: v.Facts.Strip(), HoldUp: v.Facts.HoldUp(), Outlets: v.Facts.Outlets, Readings: len(v.InForce),
+		Danger: v.Facts.LiveGround != "" || v.Facts.Reported != "", Settled: v.Result.Settled, HandedOver: v.Facts.HandedOver,
 	}
 }

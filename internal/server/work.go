@@ -12,8 +12,8 @@ import (
 	"strings"
 	"time"
 
+	corecall "elvat/core/call"
 	"elvat/core/circuit"
-	"elvat/core/diagnosis"
 	"elvat/core/job"
 	"elvat/core/makeup"
 	"elvat/core/tester"
@@ -45,175 +45,50 @@ func (g gateShut) Error() string {
 	return text + ". A named qualified person can pass the gate with a reason, which is recorded and printed."
 }
 
-// loadWork reads the journal of a call, and what proves its work.
-func (s *calls) loadWork(ctx context.Context, v *state) error {
-	kept, err := s.store.Journal(ctx, v.call.ID)
+// loadRecord reads the data of a call: its readings, its boxes, its journal.
+func (s *calls) loadRecord(ctx context.Context, v *state) error {
+	readings, err := s.store.Readings(ctx, v.call.ID)
 	if err != nil {
 		return err
 	}
-	for _, k := range kept {
+	for _, r := range readings {
+		v.record.Readings = append(v.record.Readings, corecall.Kept{ID: r.ID, At: r.TakenAt, Document: r.Document, Withdrawn: r.Withdrawn, Doubtful: r.Doubtful})
+	}
+	entries, err := s.store.Journal(ctx, v.call.ID)
+	if err != nil {
+		return err
+	}
+	for _, k := range entries {
 		var e job.Entry
 		if err := json.Unmarshal(k.Document, &e); err != nil {
-			return fmt.Errorf("call %d, stored entry %s: %w", v.call.ID, k.ID, err)
+			return fmt.Errorf("stored entry %s: %w", k.ID, err)
 		}
 		e.At, e.Withdrawn = k.At, k.Withdrawn
-		v.journal, v.entryIDs = append(v.journal, e), append(v.entryIDs, k.ID)
+		v.record.Journal, v.entryIDs = append(v.record.Journal, e), append(v.entryIDs, k.ID)
 	}
-	boxes, err := s.store.Boxes(ctx, v.call.ID)
-	if err != nil {
-		return err
-	}
-	for _, id := range boxes {
-		if v.circuit.Box(id) != nil {
-			v.boxes = append(v.boxes, id)
-		}
-	}
-	touched, err := s.touched(ctx, v)
-	if err != nil || len(touched) == 0 {
-		return err
-	}
-	for _, id := range touched {
-		if err := s.stays(ctx, v, id); err != nil {
-			return err
-		}
-	}
-	v.checks, err = job.Checks(v.circuit, touched, v.stay, v.sinceFixed())
+	v.record.Boxes, err = s.boxesOf(ctx, v.call.ID)
 	return err
 }
 
-// touched are the boxes made up as planned, and those where something was put
-// right.
-func (s *calls) touched(ctx context.Context, v *state) ([]string, error) {
-	var all []string
-	for _, id := range v.boxes {
-		kept, err := s.store.Box(ctx, v.call.ID, id)
+// boxesOf reads the recorded boxes of a call.
+func (s *calls) boxesOf(ctx context.Context, id int64) ([]corecall.Box, error) {
+	ids, err := s.store.Boxes(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	var all []corecall.Box
+	for _, box := range ids {
+		kept, err := s.store.Box(ctx, id, box)
 		if err != nil {
 			return nil, err
 		}
-		if kept.MadeAt != nil {
-			all = append(all, id)
+		b, err := makeup.Parse(kept.Document)
+		if err != nil {
+			return nil, fmt.Errorf("stored box %s: %w", box, err)
 		}
-	}
-	for _, site := range diagnosis.PutRight(v.circuit, v.inForce) {
-		if v.circuit.Box(site) == nil {
-			return []string{v.circuit.Order()[0]}, nil // at the panel: everything hangs on it
-		}
-		if !slices.Contains(all, site) {
-			all = append(all, site)
-		}
+		all = append(all, corecall.Box{ID: box, Makeup: b, MadeAt: kept.MadeAt})
 	}
 	return all, nil
-}
-
-// sinceFixed are the readings since something was last put right.
-func (v *state) sinceFixed() []tester.Reading {
-	from := 0
-	for i, r := range v.inForce {
-		if r.Tool == tester.Fixed {
-			from = i + 1
-		}
-	}
-	return v.inForce[from:]
-}
-
-// stays finds what must not go off unseen beyond a box, and its GFCI.
-func (s *calls) stays(ctx context.Context, v *state, id string) error {
-	kept, err := s.store.Box(ctx, v.call.ID, id)
-	if errors.Is(err, store.ErrNotFound) {
-		return nil
-	}
-	if err != nil {
-		return err
-	}
-	b, err := makeup.Parse(kept.Document)
-	if err != nil {
-		return err
-	}
-	for _, stay := range b.MustStayOn(v.circuit) {
-		v.stay = append(v.stay, job.Stays(stay))
-	}
-	return nil
-}
-
-// gates are those of every box: recorded and in question first, then along the run.
-func (v *state) gates() []job.Gate {
-	boxes := slices.Clone(v.boxes)
-	for _, s := range v.result.Sites {
-		if v.circuit.Box(s.Site) != nil && !slices.Contains(boxes, s.Site) && s.Probability > 0.2 {
-			boxes = append(boxes, s.Site)
-		}
-	}
-	for _, e := range v.journal {
-		if v.circuit.Box(e.Box) != nil && !slices.Contains(boxes, e.Box) {
-			boxes = append(boxes, e.Box)
-		}
-	}
-	for _, box := range v.circuit.Order() {
-		if !slices.Contains(boxes, box) {
-			boxes = append(boxes, box)
-		}
-	}
-	gates := []job.Gate{}
-	for _, box := range boxes {
-		for _, g := range v.journal.BoxGates(v.circuit, box) {
-			gates = append(gates, g)
-		}
-	}
-	return gates
-}
-
-// workBox is the box in work: made up last, else opened dead, else the likeliest.
-func (v *state) workBox() string {
-	if v.made != "" {
-		return v.made
-	}
-	box := ""
-	for _, g := range v.gates() {
-		if g.Gate == job.ToOpen && g.Open {
-			box = g.Box
-		}
-	}
-	for _, s := range v.result.Sites {
-		if box == "" && v.circuit.Box(s.Site) != nil {
-			box = s.Site
-		}
-	}
-	return box
-}
-
-// workFacts are what the journal and the checks say of the call's phase.
-func (v *state) workFacts(f *job.Facts) {
-	if len(v.checks) > 0 && f.MadeUp == "" {
-		f.MadeUp = "The fault"
-	}
-	for _, k := range v.checks {
-		switch k.Status {
-		case job.Differs:
-			f.Differ++
-		case job.NotRead:
-			f.Left++
-		}
-	}
-	for _, e := range v.journal {
-		f.HandedOver = f.HandedOver || e.Kind == job.HandedOver && !e.Withdrawn
-		f.DeadRecorded = f.DeadRecorded || e.Kind == job.MadeUp && !e.Withdrawn
-	}
-	begun := false
-	for _, g := range v.gates() {
-		label := v.circuit.LabelOf(g.Box)
-		switch {
-		case g.Gate == job.ToOpen && g.Open:
-			f.Working, begun = label, true
-			f.Conductors = false
-		case g.Gate == job.ToConductors && label == f.Working:
-			f.Conductors = g.Open
-			if len(g.Missing) > 0 {
-				f.DeadMissing = g.Missing[0]
-			}
-		case g.Gate == job.ToOpen && !begun && label == f.Box && len(g.Missing) > 0 && v.journal.Begun():
-			f.DeadMissing = g.Missing[0]
-		}
-	}
 }
 
 func (s *calls) workNow(ctx context.Context, id int64) (api.WorkNowJSONResponse, error) {
@@ -226,17 +101,17 @@ func (s *calls) workNow(ctx context.Context, id int64) (api.WorkNowJSONResponse,
 		return api.WorkNowJSONResponse{}, err
 	}
 	w := api.WorkNowJSONResponse{
-		Journal: []api.JournalLine{}, Gates: v.gates(), Checks: append([]job.Check{}, v.checks...), HandOver: v.journal.HandOver(v.checks),
+		Journal: []api.JournalLine{}, Gates: v.Gates, Checks: append([]job.Check{}, v.Checks...), HandOver: v.record.Journal.HandOver(v.Checks),
 		Directory: directory, Pictures: []api.Picture{}, Tracer: s.tracer, Stays: []string{}, Version: v.call.Version,
 	}
-	for i, e := range v.journal {
+	for i, e := range v.record.Journal {
 		w.Journal = append(w.Journal, api.JournalLine{Id: v.entryIDs[i], Entry: e, Words: e.Words(v.circuit.LabelOf)})
 		if e.Kind == job.HandedOver && !e.Withdrawn {
 			w.HandedOver = &e.At
 		}
 	}
 	slices.Reverse(w.Journal)
-	for _, stay := range v.stay {
+	for _, stay := range v.Stays {
 		w.Stays = append(w.Stays, stay.Device)
 	}
 	pictures, err := s.store.Pictures(ctx, id)
@@ -277,7 +152,7 @@ func (s *calls) AddEntry(ctx context.Context, r api.AddEntryRequestObject) (api.
 		if e.Kind == job.MadeUp {
 			return badInput{errors.New("made-up: a box is made up on its own screen")}
 		}
-		if gate := v.journal.HandOver(v.checks); e.Kind == job.HandedOver && !gate.Open {
+		if gate := v.record.Journal.HandOver(v.Checks); e.Kind == job.HandedOver && !gate.Open {
 			return gateShut{gate: gate}
 		}
 		if err := s.follow(ctx, v, e); err != nil {
@@ -472,18 +347,19 @@ func (s *calls) MarkPicture(ctx context.Context, r api.MarkPictureRequestObject)
 // source gathers what a report is made from.
 func (s *calls) source(ctx context.Context, v *state) (*job.Source, error) {
 	src := &job.Source{
-		Shop: s.shop, Title: v.call.Title, Complaint: v.call.Complaint, CreatedAt: v.call.CreatedAt, Circuit: v.circuit, Journal: v.journal, Checks: v.checks,
+		Shop: s.shop, Title: v.call.Title, Complaint: v.call.Complaint, CreatedAt: v.call.CreatedAt, Circuit: v.circuit, Journal: v.record.Journal, Checks: v.Checks,
 	}
-	for _, r := range v.readings {
-		if !r.Withdrawn {
-			src.Readings = append(src.Readings, job.Taken{At: r.TakenAt, Reading: r.Reading, AsFound: v.made == "" && len(v.checks) == 0 || r.TakenAt.Before(v.madeAt)})
+	for _, l := range v.Lines {
+		if !l.Withdrawn {
+			src.Readings = append(src.Readings, job.Taken{At: l.At, Reading: l.Reading, AsFound: v.AsFound(l.At)})
 		}
 	}
-	if len(v.result.Suspects) > 0 && v.made == "" {
-		first := v.result.Suspects[0]
-		src.Leading = fmt.Sprintf("%s %s (%.0f %%)", first.Name, first.Place, 100*min(first.Probability, 0.99))
-	}
-	for _, id := range v.boxes {
+	src.Leading = v.Leading()
+	for i := range v.record.Boxes {
+		id := v.record.Boxes[i].ID
+		if v.circuit.Box(id) == nil {
+			continue // of a stop that was taken off the run
+		}
 		b, err := s.loadBox(ctx, v.call.ID, id)
 		if err != nil {
 			return nil, err

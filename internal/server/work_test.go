@@ -248,6 +248,13 @@ func TestPutRightIsProvenToo(t *testing.T) {
 	s := withDemo(t)
 	const call = "/api/calls/3"
 	assert.Empty(t, s.work(200, "GET", call+"/work", "").Checks)
+	asFound := func() (rows []job.OutletRow) {
+		var report job.Report
+		require.NoError(t, json.Unmarshal(s.ask("GET", call+"/report", "").Body.Bytes(), &report))
+		return report.AsFound
+	}
+	before := asFound()
+	require.NotEmpty(t, before)
 	for i, r := range []string{
 		`{ "tool": "eyes", "site": "B2", "found": [ { "kind": "open", "at": "W3@B2.neutral" } ] }`,
 		`{ "tool": "fixed", "faults": [ { "kind": "open", "at": "W3@B2.neutral" } ] }`,
@@ -267,6 +274,7 @@ func TestPutRightIsProvenToo(t *testing.T) {
 		require.Equal(t, 201, s.ask("POST", call+"/readings", fmt.Sprintf(`{ "id": "after-%05d", "reading": %s }`, i, k)).Code)
 	}
 	assert.True(t, s.work(200, "GET", call+"/work", "").HandOver.Open)
+	assert.Equal(t, before, asFound(), "what was read before stays on the report as it was found")
 	report := s.ask("GET", call+"/report", "").Body.String()
 	assert.Contains(t, report, "Proven: every reading is as predicted.")
 }

@@ -1,0 +1,217 @@
+package call
+
+import (
+	"encoding/json"
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+	"elvat/core/job"
+	"elvat/core/tester"
+	"elvat/core/visit"
+)
+
+var noon = time.Date(2026, 3, 2, 12, 0, 0, 0, time.UTC)
+
+func at(minute int) time.Time { return noon.Add(time.Duration(minute) * time.Minute) }
+
+func when(minute int) *time.Time {
+	t := at(minute)
+	return &t
+}
+
+// loft is a run of three outlets in line.
+func loft(t *testing.T) *circuit.Circuit {
+	c := circuit.New("Print loft")
+	for i, label := range []string{"Press", "Drying rack", "Paper store"} {
+		after := circuit.Panel
+		if i > 0 {
+			after = fmt.Sprint("B", i)
+		}
+		require.NoError(t, c.AddStop(circuit.NewStop{After: after, Label: label, Ground: true}))
+	}
+	return c
+}
+
+func kept(t *testing.T, id string, minute int, r tester.Reading) Kept {
+	document, err := json.Marshal(r)
+	require.NoError(t, err)
+	return Kept{ID: id, At: at(minute), Document: document}
+}
+
+func plug(device string, half circuit.Half, hn, hg, ng tester.Lit) tester.Reading {
+	return tester.Reading{At: device, Half: half, Tool: tester.Plug, Lamps: &tester.Lamps{HotNeutral: hn, HotGround: hg, NeutralGround: ng}}
+}
+
+var (
+	right = []tester.Lit{tester.IsLit, tester.IsLit, tester.IsDark}
+	dark  = []tester.Lit{tester.IsDark, tester.IsDark, tester.IsDark}
+	open  = circuit.Fault{Kind: circuit.Open, At: "W2@B2.hot"}
+	found = tester.Reading{Tool: tester.Eyes, Site: "B2", Found: &tester.Found{Faults: []circuit.Fault{open}}}
+	fixed = tester.Reading{Tool: tester.Fixed, Faults: []circuit.Fault{open}}
+)
+
+func lamps(device string, l []tester.Lit) tester.Reading {
+	return plug(device, circuit.Top, l[0], l[1], l[2])
+}
+
+// TestEvidence: what counts, what does not and why, and where as found ends.
+func TestEvidence(t *testing.T) {
+	first, second := kept(t, "a", 1, lamps("R1", right)), kept(t, "b", 2, lamps("R2", dark))
+	withdrawn := second
+	withdrawn.Withdrawn = true
+	doubtful := second
+	doubtful.Doubtful = true
+	skipped := lamps("R3", right)
+	skipped.Lamps, skipped.Skipped = nil, true
+	for _, row := range []struct {
+		name     string
+		readings []Kept
+		boxes    []Box
+		counts   int
+		problems map[string]string
+		asFound  []bool // at minutes 1, 2, 5
+	}{
+		{"nothing yet", nil, nil, 0, nil, []bool{true, true, true}},
+		{"two readings", []Kept{first, second}, nil, 2, nil, []bool{true, true, true}},
+		{"one withdrawn", []Kept{first, withdrawn}, nil, 1, nil, []bool{true, true, true}},
+		{"one doubtful counts, as such", []Kept{first, doubtful}, nil, 2, nil, []bool{true, true, true}},
+		{"one skipped is none", []Kept{first, kept(t, "s", 2, skipped)}, nil, 1, nil, []bool{true, true, true}},
+		{"one at a stop that is gone", []Kept{first, kept(t, "g", 2, lamps("R9", dark))}, nil, 1, map[string]string{"g": "no such device"}, []bool{true, true, true}},
+		{"put right without a make-up", []Kept{first, second, kept(t, "f", 3, found), kept(t, "x", 4, fixed), kept(t, "y", 5, lamps("R2", right))}, nil, 5, nil, []bool{true, true, false}},
+		{"made up between", []Kept{first, kept(t, "b", 5, lamps("R2", right))}, []Box{{ID: "B2", MadeAt: when(3)}}, 1, map[string]string{"a": "as found, before Drying rack was made up anew"}, []bool{true, true, false}},
+		{"two made up: as found ends with the first", []Kept{first, second, kept(t, "c", 5, lamps("R2", right))}, []Box{{ID: "B2", MadeAt: when(2)}, {ID: "B3", MadeAt: when(4)}}, 1,
+			map[string]string{"a": "before Paper store", "b": "before Paper store"}, []bool{true, false, false}},
+		{"recorded and not made up", []Kept{first, second}, []Box{{ID: "B2"}}, 2, nil, []bool{true, true, true}},
+	} {
+		t.Run(row.name, func(t *testing.T) {
+			r := &Record{Circuit: loft(t), Readings: row.readings, Boxes: row.boxes}
+			e, err := r.Evidence()
+			require.NoError(t, err)
+			assert.Len(t, e.InForce, row.counts)
+			assert.Len(t, e.Lines, len(row.readings), "nothing that was entered is lost")
+			for _, l := range e.Lines {
+				if want := row.problems[l.ID]; want == "" {
+					assert.Empty(t, l.Problem, l.ID)
+				} else {
+					assert.Contains(t, l.Problem, want)
+				}
+			}
+			for i, minute := range []int{1, 2, 5} {
+				assert.Equal(t, row.asFound[i], e.AsFound(at(minute)), "minute %d", minute)
+			}
+		})
+	}
+	_, err := (&Record{Circuit: loft(t), Readings: []Kept{{ID: "z", Document: []byte(`{`)}}}).Evidence()
+	assert.ErrorContains(t, err, "reading z")
+}
+
+// TestTaken: the history of a run draws the same line, whatever has become of the run.
+func TestTaken(t *testing.T) {
+	r := &Record{Readings: []Kept{kept(t, "a", 1, lamps("R77", dark)), kept(t, "x", 2, fixed), kept(t, "b", 3, lamps("R77", right))}}
+	taken, err := r.Taken()
+	require.NoError(t, err)
+	require.Len(t, taken, 3)
+	assert.Equal(t, []bool{true, false, false}, []bool{taken[0].AsFound, taken[1].AsFound, taken[2].AsFound})
+	r.Readings[1].Withdrawn = true
+	taken, err = r.Taken()
+	require.NoError(t, err)
+	require.Len(t, taken, 2)
+	assert.True(t, taken[1].AsFound, "taken back: as found goes on")
+}
+
+// TestTouched: made up, or put right there; at the panel it is the first box.
+func TestTouched(t *testing.T) {
+	panel := fixed
+	panel.Faults = []circuit.Fault{{Kind: circuit.Open, At: "W1@panel.hot"}}
+	for _, row := range []struct {
+		readings []Kept
+		boxes    []Box
+		want     []string
+	}{
+		{nil, nil, nil}, {nil, []Box{{ID: "B1"}}, nil}, {nil, []Box{{ID: "B3", MadeAt: when(1)}}, []string{"B3"}},
+		{nil, []Box{{ID: "B9", MadeAt: when(1)}}, nil},
+		{[]Kept{kept(t, "x", 2, fixed)}, []Box{{ID: "B3", MadeAt: when(1)}}, []string{"B3", "B2"}},
+		{[]Kept{kept(t, "x", 2, fixed)}, []Box{{ID: "B2", MadeAt: when(1)}}, []string{"B2"}},
+		{[]Kept{kept(t, "x", 2, panel)}, nil, []string{"B1"}},
+	} {
+		r := &Record{Circuit: loft(t), Readings: row.readings, Boxes: row.boxes}
+		e, err := r.Evidence()
+		require.NoError(t, err)
+		assert.Equal(t, row.want, r.Touched(e))
+	}
+}
+
+func now(t *testing.T, r *Record) *View {
+	e, err := r.Evidence()
+	require.NoError(t, err)
+	engine, err := diagnosis.NewEngine(r.Circuit, diagnosis.Defaults())
+	require.NoError(t, err)
+	result, err := engine.Diagnose(e.InForce)
+	require.NoError(t, err)
+	v, err := r.Now(e, result)
+	require.NoError(t, err)
+	return v
+}
+
+// TestNow follows a call from the complaint to the hand-over.
+func TestNow(t *testing.T) {
+	r := &Record{Circuit: loft(t)}
+	v := now(t, r)
+	assert.Equal(t, job.Complaint, v.Facts.Now(), "cautions first")
+	assert.Equal(t, 6, v.Facts.Halves)
+	assert.Empty(t, v.Checks)
+	r.CautionsRead = true
+	r.Readings = []Kept{kept(t, "a", 1, lamps("R1", right)), kept(t, "b", 2, lamps("R2", dark)), kept(t, "c", 3, lamps("R3", dark))}
+	v = now(t, r)
+	assert.Equal(t, job.AsFound, v.Facts.Now())
+	assert.Len(t, v.Halves(), 3)
+	assert.Contains(t, v.Cause().Words, "likeliest by the readings (")
+	assert.NotEmpty(t, v.Cause().Faults)
+	assert.Contains(t, v.Leading(), "open hot")
+	assert.Equal(t, v.Result.Sites[0].Site, v.WorkBox, "the likeliest")
+
+	r.Readings = append(r.Readings, kept(t, "d", 4, found))
+	v = now(t, r)
+	assert.Equal(t, "found: open hot at Drying rack, end of the cable from Press", v.Cause().Words)
+	assert.Equal(t, []circuit.Fault{open}, v.Cause().Faults)
+
+	r.Readings = append(r.Readings, kept(t, "e", 5, fixed))
+	v = now(t, r)
+	assert.Equal(t, "The fault", v.Facts.MadeUp)
+	assert.Equal(t, job.Prove, v.Facts.Now())
+	assert.NotEmpty(t, v.Checks)
+	assert.Equal(t, len(v.Checks), v.Facts.Left)
+	assert.True(t, v.AsFound(at(3)), "what was read before stays as found")
+	assert.False(t, v.AsFound(at(6)))
+
+	made := &Record{Circuit: r.Circuit, CautionsRead: true, Readings: r.Readings[:3], Boxes: []Box{{ID: "B2", MadeAt: when(7)}}}
+	v = now(t, made)
+	assert.Equal(t, "B2", v.WorkBox)
+	assert.Equal(t, "Drying rack", v.Facts.MadeUp)
+	assert.Empty(t, v.Leading(), "it was made up")
+	assert.Empty(t, v.InForce)
+
+	over := &Record{Circuit: r.Circuit, CautionsRead: true, Journal: job.Journal{{Kind: job.HandedOver, At: at(9)}}, Answers: []visit.Answer{{Kind: visit.Danger, Signs: []visit.Sign{visit.Heat}, Box: "B1"}}}
+	v = now(t, over)
+	assert.True(t, v.Facts.HandedOver)
+	assert.Equal(t, "heat at Press", v.Facts.Reported)
+	over.Journal[0].Withdrawn = true
+	assert.False(t, now(t, over).Facts.HandedOver)
+}
+
+// TestNeverCertain: no probability is said to be more than 99 %.
+func TestNeverCertain(t *testing.T) {
+	v := &View{Evidence: &Evidence{}, Result: &diagnosis.Result{Suspects: []diagnosis.Suspect{{Name: "open hot", Place: "at Press", Probability: 0.99999, Faults: []circuit.Fault{open}}}}, circuit: loft(t)}
+	assert.Contains(t, v.Leading(), "(99 %)")
+	assert.Contains(t, v.Cause().Words, "(99 %)")
+	v.Result.Suspects[0].Faults, v.Result.Suspects[0].Beside = nil, []diagnosis.Unrecorded{{Kind: diagnosis.Switched, At: "R1"}}
+	assert.NotEmpty(t, v.Cause().Words, "a switch that is off is a cause")
+	v.Result.Suspects[0].Beside[0].Kind = diagnosis.UnrecordedLoad
+	assert.Empty(t, v.Cause().Words, "what is plugged in is none")
+}
