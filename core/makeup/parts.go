@@ -3,6 +3,7 @@ package makeup
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"elvat/core/circuit"
@@ -296,6 +297,19 @@ type Material struct {
 	Unit  string  `json:"unit"` // "", or ft
 }
 
+// JumperItem names wire for jumpers as it is carried.
+func JumperItem(g wire.Gauge, colour string) string { return fmt.Sprintf("%d AWG %s", g, colour) }
+
+// connectorItem is the connector as it is carried, and how many: several linked
+// ones are so many of one kind.
+func connectorItem(connector string) (item string, n float64) {
+	count, rest, several := strings.Cut(connector, " x ")
+	if each, err := strconv.Atoi(count); several && err == nil {
+		return strings.TrimSuffix(rest, ", linked"), float64(each)
+	}
+	return connector, 1
+}
+
 func (w *wiring) materials(splices []Splice, jumpers []Jumper, markings []string) []Material {
 	all := []Material{}
 	add := func(item string, n float64, unit string) {
@@ -310,10 +324,11 @@ func (w *wiring) materials(splices []Splice, jumpers []Jumper, markings []string
 		add(v.Words(), 1, "")
 	}
 	for _, s := range splices {
-		add(s.Connector, 1, "")
+		item, n := connectorItem(s.Connector)
+		add(item, n, "")
 	}
 	for _, j := range jumpers {
-		add(fmt.Sprintf("%d AWG %s", j.AWG, j.Colour), float64(j.Inches)/12, "ft")
+		add(JumperItem(j.AWG, j.Colour), float64(j.Inches)/12, "ft")
 	}
 	if len(w.l.b.devices()) > 0 {
 		add("wall plate", 1, "")

@@ -35,9 +35,9 @@ type part struct {
 // own stock has to do. Assumption.
 const worthTaking = 0.05
 
-// Lengths of jumper cut for one box, in feet: three of them, and some to spare.
+// jumperFeet of each colour are cut for one box: a jumper, and some to spare.
 // Assumption; the jumper itself is 6 in (NEC 300.14, from memory).
-const jumperFeet = 3
+const jumperFeet = 1
 
 // cableSpare is what a new cable is cut longer than the old one, in feet.
 // Assumption.
@@ -81,13 +81,17 @@ func parts(c *circuit.Circuit, f circuit.Fault, conditions diagnosis.Conditions)
 	if line := c.LineCable(site); gauge == 0 && line != nil {
 		gauge = line.AWG
 	}
-	jumpers := part{fmt.Sprintf("%d AWG black, white and green", gauge), jumperFeet, "ft"}
+	// By the names a make-up uses them up under, or the two would never meet.
+	var jumpers []part
+	for _, colour := range []string{"black", "white", "green"} {
+		jumpers = append(jumpers, part{makeup.JumperItem(gauge, colour), jumperFeet, "ft"})
+	}
 	levers := part{"lever, 3-wire", 3, ""}
 	switch {
 	case f.Kind == circuit.GFCIFault && f.State == "tripped", f.Kind == circuit.BreakerAt && f.State != "failed":
 		return nil // reset: nothing is used up
 	case f.Kind == circuit.GFCIFault && f.State == "line-load-swapped":
-		return []part{jumpers, {"marking label", 1, ""}}
+		return append(jumpers, part{"marking label", 1, ""})
 	case f.Kind == circuit.GFCIFault && site == circuit.Panel, f.Kind == circuit.BreakerAt:
 		return []part{{breaker(c), 1, ""}}
 	case f.Kind == circuit.GFCIFault:
@@ -96,15 +100,15 @@ func parts(c *circuit.Circuit, f circuit.Fault, conditions diagnosis.Conditions)
 		cable := c.Cable(site)
 		return []part{{fmt.Sprintf("%d AWG cable, %d conductors and ground", cable.AWG, len(cable.Conductors)-1), cable.Feet + cableSpare, "ft"}, levers}
 	case site == circuit.Panel:
-		return []part{jumpers}
+		return jumpers
 	case box == nil || len(box.Devices) == 0:
-		return []part{levers, jumpers}
+		return append(jumpers, levers)
 	}
 	kind := "receptacle"
 	if slices.ContainsFunc(box.Devices, func(v circuit.Device) bool { return v.Kind == circuit.GFCI && onDevice(v, f) }) {
 		kind = "gfci"
 	}
-	all := []part{device(c, kind, outdoors), levers, jumpers}
+	all := append(jumpers, levers, device(c, kind, outdoors))
 	if box.Material == circuit.Metal && !box.Bonded || f.Pair == circuit.NeutralGround {
 		all = append(all, part{"ground screw, 10-32", 1, ""})
 	}
@@ -134,6 +138,86 @@ func device(c *circuit.Circuit, kind string, outdoors bool) part {
 func breaker(c *circuit.Circuit) string {
 	kind := map[circuit.Protection]string{circuit.GFCIBreaker: "GFCI ", circuit.AFCIBreaker: "AFCI ", circuit.DualBreaker: "AFCI and GFCI "}[c.Breaker.Protection]
 	return fmt.Sprintf("%g A %d-pole %sbreaker, as the panel's label lists it", c.Breaker.Amps, max(c.Breaker.Poles, 1), kind)
+}
+
+// A Stocked item is what a van has of it.
+type Stocked struct {
+	Van, Item string
+	Count     float64
+}
+
+// A Taken part comes off a van; from nowhere that is counted where Van is empty.
+type Taken struct {
+	Van   string
+	Item  string
+	Unit  string
+	Count float64
+}
+
+// VanFor is the van that parts come from: that which parts of the call came from
+// before, else that which has most of them; "" where none has any.
+func VanFor(materials []makeup.Material, stock []Stocked, used []string) string {
+	share := map[string]float64{} // of the materials that each has
+	var vans []string
+	for _, s := range stock {
+		if s.Van == "" {
+			continue
+		}
+		if !slices.Contains(vans, s.Van) {
+			vans = append(vans, s.Van)
+			if slices.Contains(used, s.Van) {
+				share[s.Van] += float64(len(materials)) + 1
+			}
+		}
+		for _, m := range materials {
+			if m.Item == s.Item {
+				share[s.Van] += min(max(s.Count, 0), m.Count) / m.Count
+			}
+		}
+	}
+	slices.Sort(vans)
+	best := ""
+	for _, v := range vans {
+		if share[v] > share[best] {
+			best = v
+		}
+	}
+	return best
+}
+
+// Take says where what is used up comes from: the van that is named, else VanFor.
+// No van gives more than it has: what it lacks was bought, or never counted.
+func Take(materials []makeup.Material, stock []Stocked, van string, used []string) []Taken {
+	if van == "" {
+		van = VanFor(materials, stock, used)
+	}
+	have := map[string]float64{}
+	for _, s := range stock {
+		if s.Van == van {
+			have[s.Item] += max(s.Count, 0)
+		}
+	}
+	var all []Taken
+	for _, m := range materials {
+		there := min(have[m.Item], m.Count)
+		have[m.Item] -= there
+		if van != "" && there > 0 {
+			all = append(all, Taken{van, m.Item, m.Unit, there})
+		}
+		if rest := m.Count - there; rest > 1e-9 {
+			all = append(all, Taken{"", m.Item, m.Unit, rest})
+		}
+	}
+	return all
+}
+
+// Materials are the needs as a make-up would use them up.
+func Materials(needs []Need) []makeup.Material {
+	all := make([]makeup.Material, len(needs))
+	for i, n := range needs {
+		all[i] = makeup.Material{Item: n.Item, Count: n.Count, Unit: n.Unit}
+	}
+	return all
 }
 
 // A Pick is a need held against what is there.

@@ -101,7 +101,7 @@ var earlier = []struct {
 var stock = []store.Move{
 	{Van: "Van 1", Item: "15 A duplex receptacle, tamper-resistant", Count: 14}, {Van: "Van 1", Item: "lever, 3-wire", Count: 60}, {Van: "Van 1", Item: "lever, 5-wire", Count: 20},
 	{Van: "Van 1", Item: "20 A GFCI receptacle, tamper-resistant", Count: 2}, {Van: "Van 1", Item: "wall plate", Count: 12}, {Van: "Van 1", Item: "marking label", Count: 40},
-	{Van: "Van 1", Item: "12 AWG black, white and green", Unit: "ft", Count: 80}, {Van: "Van 1", Item: "ground screw, 10-32", Count: 25},
+	{Van: "Van 1", Item: "12 AWG black", Unit: "ft", Count: 30}, {Van: "Van 1", Item: "12 AWG white", Unit: "ft", Count: 30}, {Van: "Van 1", Item: "12 AWG green", Unit: "ft", Count: 20}, {Van: "Van 1", Item: "ground screw, 10-32", Count: 25},
 	{Van: "Van 2", Item: "15 A duplex receptacle, tamper-resistant", Count: 6}, {Van: "Van 2", Item: "lever, 3-wire", Count: 35},
 }
 

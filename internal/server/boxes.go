@@ -273,7 +273,7 @@ func (s *calls) makeUp(ctx context.Context, call int64, box string) error {
 		return err
 	}
 	id := fmt.Sprintf("made-up-%d-%s-%d", call, box, len(before.record.Journal))
-	if err := s.takeFromVan(ctx, call, box, id, v.plan.Materials); err != nil {
+	if err := s.takeFromVan(ctx, call, box, id, "", v.plan.Materials); err != nil {
 		return err
 	}
 	return s.enter(ctx, call, id, made)

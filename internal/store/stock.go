@@ -25,6 +25,12 @@ func (s *Store) AddMove(ctx context.Context, m Move) error {
 	return err
 }
 
+// Moved reports whether there is a move of that id.
+func (s *Store) Moved(ctx context.Context, id string) (is bool, err error) {
+	err = s.on(ctx).QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM stock WHERE id = ?)", id).Scan(&is)
+	return is, err
+}
+
 // A Have is what a van has of an item; below zero where more was used than put on.
 type Have struct {
 	Van, Item, Unit string

@@ -218,7 +218,7 @@ function TakeAlong({ call }: { call: Call }) {
 							</span>
 						</span>
 						<span className={p.short > 0 ? 'font-bold' : 'text-soft'}>
-							{p.short > 0 ? `fetch ${counted(p.short, p.unit ?? '')}` : 'on the van'}
+							{p.short > 0 ? `fetch ${counted(p.short, p.unit ?? '')}` : `on ${call.vans[0] ?? 'the van'}`}
 						</span>
 					</li>
 				))}
@@ -243,7 +243,7 @@ function Used({ call }: { call: Call }) {
 					<li key={u.van + u.item + u.unit} className="flex gap-3">
 						<b className="mono w-16">{counted(u.count, u.unit)}</b>
 						<span className="grow">{u.item}</span>
-						<span className="text-soft">{u.van}</span>
+						<span className="text-soft">{u.van || 'not off a van'}</span>
 					</li>
 				))}
 			</ul>
@@ -254,7 +254,7 @@ function Used({ call }: { call: Call }) {
 					onSubmit={(e) => {
 						e.preventDefault();
 						use.mutate(
-							{ id: newID(), van: call.vans[0] ?? 'Van 1', item, unit: '', count: numberIn(count) },
+							{ id: newID(), van: '', item, unit: '', count: numberIn(count) },
 							{ onSuccess: () => setItem('') },
 						);
 					}}
