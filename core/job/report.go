@@ -9,6 +9,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/makeup"
 	"elvat/core/nec"
+	"elvat/core/sitebook"
 	"elvat/core/tester"
 )
 
@@ -36,7 +37,8 @@ type Source struct {
 	Boxes                  []MadeBox
 	Journal                Journal
 	Checks                 []Check
-	Leading                string // what the readings point at, where nothing was made up
+	Leading                string           // what the readings point at, where nothing was made up
+	Guards                 []sitebook.Guard // the GFCIs of the run, with their last test
 }
 
 // An OutletRow is an outlet as it was read.
@@ -97,10 +99,6 @@ type Report struct {
 	Cautions      []string         `json:"cautions"`
 }
 
-// monthly is how often a GFCI's button is to be pressed. Source: the makers'
-// usual instructions, in the terms of UL 943 (from memory).
-const monthly = 30 * 24 * time.Hour
-
 // Report makes the paper.
 func (s *Source) Report() Report {
 	c := s.Circuit
@@ -125,15 +123,13 @@ func (s *Source) Report() Report {
 	}
 	s.findings(&r)
 	s.parts(&r)
-	for i := range c.Boxes {
-		for _, v := range c.Boxes[i].Devices {
-			if v.Kind == circuit.GFCI {
-				r.Due = append(r.Due, Due{What: "Press the test button of the GFCI at " + c.LabelOf(c.Boxes[i].ID) + ", then reset it", When: r.FinishedAt.Add(monthly), Key: v.ID})
-			}
+	for i := range s.Guards {
+		g := &s.Guards[i]
+		due := Due{What: "Press the test button of the GFCI at " + g.Label + ", then reset it", When: g.Next(r.FinishedAt), Key: g.Device}
+		if g.Device == circuit.Panel {
+			due.What = "Press the test button of the GFCI breaker " + c.Breaker.Label + ", then switch it on again"
 		}
-	}
-	if c.Breaker.Protection.SeesGroundFaults() {
-		r.Due = append(r.Due, Due{What: "Press the test button of the GFCI breaker " + c.Breaker.Label + ", then switch it on again", When: r.FinishedAt.Add(monthly), Key: circuit.Panel})
+		r.Due = append(r.Due, due)
 	}
 	r.Cautions = []string{
 		"Local code and the authority having jurisdiction win over anything in this report. Sections are named from memory; check what is adopted here.",

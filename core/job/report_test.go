@@ -11,6 +11,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/makeup"
 	"elvat/core/nec"
+	"elvat/core/sitebook"
 	"elvat/core/tester"
 )
 
@@ -39,6 +40,7 @@ func source(t *testing.T) *Source {
 		},
 		Boxes:   []MadeBox{{"B2", "Press", plan, true}, {"B3", "Shelf", plan, false}},
 		Leading: "open neutral Press (61 %)",
+		Guards:  []sitebook.Guard{{Device: "R1", Label: "B1"}},
 	}
 }
 
@@ -59,7 +61,10 @@ func TestReport(t *testing.T) {
 	assert.Equal(t, []string{"R1: No Equipment Ground"}, r.Markings)
 	require.Len(t, r.Due, 1)
 	assert.Contains(t, r.Due[0].What, "Press the test button of the GFCI at B1")
-	assert.Equal(t, noon.Add(30*24*time.Hour), r.Due[0].When)
+	assert.Equal(t, noon, r.Due[0].When, "never tested that anybody knows of: at once")
+	tested := noon.Add(time.Minute)
+	s.Guards[0].TestedAt = &tested
+	assert.Equal(t, tested.AddDate(0, 1, 0), s.Report().Due[0].When, "a month after its test, as the register has it")
 
 	at := func(minutes int, e Entry) Entry { e.At = noon.Add(time.Duration(minutes) * time.Minute); return e }
 	s.Journal = Journal{
@@ -92,7 +97,9 @@ func TestReport(t *testing.T) {
 	assert.Equal(t, "Proven: every reading is as predicted.", s.Report().Standing)
 
 	s.Circuit.Breaker.Protection, s.Circuit.Breaker.Label = circuit.DualBreaker, ""
+	s.Guards = append(s.Guards, sitebook.Guard{Device: circuit.Panel})
 	r = s.Report()
+	assert.Contains(t, r.Due[1].What, "GFCI breaker")
 	assert.Len(t, r.Due, 2, "a GFCI breaker has a button too")
 	assert.Equal(t, "breaker not known, 20 A", r.Breaker)
 }

@@ -128,6 +128,15 @@ type Guard struct {
 // Source: UL 943 asks the maker to say so on the device (from memory).
 func Every(tested time.Time) time.Time { return tested.AddDate(0, 1, 0) }
 
+// Next is when its next test is due: a month after the last, at once where none
+// is known.
+func (g *Guard) Next(now time.Time) time.Time {
+	if g.TestedAt == nil {
+		return now
+	}
+	return Every(*g.TestedAt)
+}
+
 // Register lists the GFCIs of the run as it now is, with their last test and
 // when the next is due: at once where none is known. calls are in their order.
 func Register(c *circuit.Circuit, calls []Call, now time.Time) ([]Guard, error) {
@@ -171,10 +180,7 @@ func Register(c *circuit.Circuit, calls []Call, now time.Time) ([]Guard, error) 
 				}
 			}
 		}
-		g.DueAt = now
-		if g.TestedAt != nil {
-			g.DueAt = Every(*g.TestedAt)
-		}
+		g.DueAt = g.Next(now)
 	}
 	return guards, nil
 }

@@ -16,6 +16,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/job"
 	"elvat/core/makeup"
+	"elvat/core/sitebook"
 	"elvat/core/tester"
 	"elvat/internal/api"
 	"elvat/internal/report"
@@ -355,6 +356,17 @@ func (s *calls) source(ctx context.Context, v *state) (*job.Source, error) {
 		}
 	}
 	src.Leading = v.Leading()
+	past, err := s.past(ctx, v.call.Run, v.call.ID)
+	if err != nil {
+		return nil, err
+	}
+	own, err := s.pastCall(ctx, v.call)
+	if err != nil {
+		return nil, err
+	}
+	if src.Guards, err = sitebook.Register(v.circuit, append(past, own), v.call.CreatedAt); err != nil {
+		return nil, err
+	}
 	for i := range v.record.Boxes {
 		id := v.record.Boxes[i].ID
 		if v.circuit.Box(id) == nil {
