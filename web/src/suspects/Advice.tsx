@@ -1,5 +1,4 @@
 import { ChevronDown } from 'lucide-react';
-import { Collapsible } from 'radix-ui';
 import { useState } from 'react';
 import type { Call, Test } from '../api/client';
 import { Delta } from '../delta/Delta';
@@ -110,17 +109,21 @@ export function Advice({ call, go }: Props) {
 
 /** What each outcome would mean, a tap away. */
 function Outcomes({ test }: { test: Test }) {
+	const [open, setOpen] = useState(false);
 	if (!test.outcomes?.length) return null;
 	return (
-		<Collapsible.Root className="mt-1 min-w-0 data-[state=open]:w-full">
-			<Collapsible.Trigger className="group flex min-h-11 items-center gap-1 underline decoration-hair underline-offset-4">
+		<div className={`mt-1 min-w-0 ${open ? 'w-full' : ''}`}>
+			<button
+				type="button"
+				aria-expanded={open}
+				onClick={() => setOpen(!open)}
+				className="flex min-h-11 items-center gap-1 underline decoration-hair underline-offset-4"
+			>
 				What each outcome would mean
-				<ChevronDown size={18} aria-hidden="true" className="group-data-[state=open]:rotate-180" />
-			</Collapsible.Trigger>
-			<Collapsible.Content>
-				<OutcomeList outcomes={test.outcomes} />
-			</Collapsible.Content>
-		</Collapsible.Root>
+				<ChevronDown size={18} aria-hidden="true" className={open ? 'rotate-180' : ''} />
+			</button>
+			{open && <OutcomeList outcomes={test.outcomes} />}
+		</div>
 	);
 }
 
@@ -162,31 +165,37 @@ function Alternatives({ then, go }: { then: Test[]; go: (test: Test) => void }) 
 	return (
 		<ul className="m-0 mt-1 list-none p-0" aria-label="Or else">
 			{then.slice(0, 3).map((t) => (
-				<Collapsible.Root key={t.say} asChild>
-					<li>
-						<div className="flex">
-							<button
-								type="button"
-								onClick={() => go(t)}
-								className="flex min-h-11 min-w-0 grow items-center gap-2 text-left text-soft hover:bg-wash hover:text-ink"
-							>
-								<span className="shrink-0">or</span>
-								<span className="grow">{t.say}</span>
-								<span className="shrink-0">{minutes(t.minutes)}</span>
-							</button>
-							<Collapsible.Trigger
-								className="group grid min-h-11 w-11 shrink-0 place-items-center hover:bg-wash"
-								aria-label={`What it would mean: ${t.say}`}
-							>
-								<ChevronDown size={18} aria-hidden="true" className="group-data-[state=open]:rotate-180" />
-							</Collapsible.Trigger>
-						</div>
-						<Collapsible.Content>
-							<OutcomeList outcomes={t.outcomes ?? []} />
-						</Collapsible.Content>
-					</li>
-				</Collapsible.Root>
+				<Alternative key={t.say} test={t} go={go} />
 			))}
 		</ul>
+	);
+}
+
+function Alternative({ test, go }: { test: Test; go: (test: Test) => void }) {
+	const [open, setOpen] = useState(false);
+	return (
+		<li>
+			<div className="flex">
+				<button
+					type="button"
+					onClick={() => go(test)}
+					className="flex min-h-11 min-w-0 grow items-center gap-2 text-left text-soft hover:bg-wash hover:text-ink"
+				>
+					<span className="shrink-0">or</span>
+					<span className="grow">{test.say}</span>
+					<span className="shrink-0">{minutes(test.minutes)}</span>
+				</button>
+				<button
+					type="button"
+					aria-expanded={open}
+					onClick={() => setOpen(!open)}
+					className="grid min-h-11 w-11 shrink-0 place-items-center hover:bg-wash"
+					aria-label={`What it would mean: ${test.say}`}
+				>
+					<ChevronDown size={18} aria-hidden="true" className={open ? 'rotate-180' : ''} />
+				</button>
+			</div>
+			{open && <OutcomeList outcomes={test.outcomes ?? []} />}
+		</li>
 	);
 }
