@@ -11,6 +11,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"elvat/core/merge"
 )
 
 // ErrNothingLeft means that no action of the call is left to take back, or to
@@ -66,19 +68,25 @@ func (s *Store) act(ctx context.Context, a Action, undoes *int64, do func(contex
 	return err
 }
 
-// A table that undo knows: its key, and whether rows are withdrawn where
-// others are removed, so that what was entered stays to be seen.
+// A table that undo knows: its key, whether rows are withdrawn where others are
+// removed, so that what was entered stays to be seen, and which columns are
+// documents in which several people set fields.
 type undone struct {
-	key      []string
-	withdraw bool
+	key       []string
+	withdraw  bool
+	documents []string
 }
 
 var undoable = map[string]undone{
-	"circuits": {[]string{"id"}, true}, "readings": {[]string{"id"}, true}, "journal": {[]string{"id"}, true},
-	"photographs": {[]string{"id"}, true}, "stock": {[]string{"id"}, true},
-	"changed_devices": {[]string{"call_id", "device"}, false}, "boxes": {[]string{"call_id", "box"}, false},
-	"calls": {[]string{"id"}, false}, "panels": {[]string{"id"}, false},
+	"circuits": {[]string{"id"}, true, nil}, "readings": {[]string{"id"}, true, nil}, "journal": {[]string{"id"}, true, nil},
+	"photographs": {[]string{"id"}, true, nil}, "stock": {[]string{"id"}, true, nil},
+	"changed_devices": {[]string{"call_id", "device"}, false, nil}, "boxes": {[]string{"call_id", "box"}, false, []string{"document", "done"}},
+	"calls": {[]string{"id"}, false, []string{"state", "conditions", "map"}},
 }
+
+// ofTheHouse are the tables that belong to the house and outlive the call: what
+// was learned of its panel on a call is not unlearned with that call's undo.
+var ofTheHouse = []string{"panels"}
 
 // Undo takes back the last action on the call that is in force, whoever did it.
 func (s *Store) Undo(ctx context.Context, a Action) error {
@@ -157,20 +165,22 @@ func (s *Store) action(ctx context.Context, query string, args ...any) (*Action,
 }
 
 type change struct {
+	id        int64
 	kind, key string
 	was       sql.NullString
 }
 
-// revert puts every row that the action changed back to what it was.
+// revert takes back what the action set, and nothing else: what others set since,
+// in the same row or the same document, stays.
 func (s *Store) revert(ctx context.Context, action int64) error {
-	rows, err := s.on(ctx).QueryContext(ctx, "SELECT kind, key, was FROM changes WHERE action = ? ORDER BY id DESC", action)
+	rows, err := s.on(ctx).QueryContext(ctx, "SELECT id, kind, key, was FROM changes WHERE action = ? ORDER BY id DESC", action)
 	if err != nil {
 		return err
 	}
 	var all []change
 	for rows.Next() {
 		var c change
-		if err := rows.Scan(&c.kind, &c.key, &c.was); err != nil {
+		if err := rows.Scan(&c.id, &c.kind, &c.key, &c.was); err != nil {
 			return errors.Join(err, rows.Close())
 		}
 		all = append(all, c)
@@ -187,6 +197,9 @@ func (s *Store) revert(ctx context.Context, action int64) error {
 }
 
 func (s *Store) putBack(ctx context.Context, c change) error {
+	if slices.Contains(ofTheHouse, c.kind) {
+		return nil
+	}
 	table, ok := undoable[c.kind]
 	if !ok {
 		return errors.New("no such table")
@@ -209,19 +222,100 @@ func (s *Store) putBack(ctx context.Context, c change) error {
 		return err
 	}
 	names := slices.Sorted(maps.Keys(was))
-	args := make([]any, 0, len(names)+len(key))
-	for _, name := range names {
-		args = append(args, was[name])
-	}
-	result, err := s.on(ctx).ExecContext(ctx, "UPDATE "+c.kind+" SET "+strings.Join(names, " = ?, ")+" = ? WHERE "+where, append(args, key...)...)
+	now, err := s.row(ctx, c.kind, names, where, key)
 	if err != nil {
 		return err
 	}
-	if n, err := result.RowsAffected(); n > 0 || err != nil {
+	if now == nil { // it was taken away
+		args := make([]any, len(names))
+		for i, name := range names {
+			args[i] = was[name]
+		}
+		_, err = s.on(ctx).ExecContext(ctx, "INSERT INTO "+c.kind+" ("+strings.Join(names, ", ")+") VALUES (?"+strings.Repeat(", ?", len(names)-1)+")", args...)
 		return err
 	}
-	_, err = s.on(ctx).ExecContext(ctx, "INSERT INTO "+c.kind+" ("+strings.Join(names, ", ")+") VALUES (?"+strings.Repeat(", ?", len(names)-1)+")", args...)
+	set, err := s.setBy(ctx, c, now)
+	if err != nil {
+		return err
+	}
+	var sets []string
+	var args []any
+	for _, name := range names {
+		v, err := takenBack(was[name], set[name], now[name], slices.Contains(table.documents, name))
+		if err != nil {
+			return fmt.Errorf("%s: %w", name, err)
+		}
+		if v != now[name] {
+			sets, args = append(sets, name+" = ?"), append(args, v)
+		}
+	}
+	if len(sets) == 0 {
+		return nil
+	}
+	_, err = s.on(ctx).ExecContext(ctx, "UPDATE "+c.kind+" SET "+strings.Join(sets, ", ")+" WHERE "+where, append(args, key...)...)
 	return err
+}
+
+// row is the row as it is, nil where there is none; text, numbers and nulls as
+// the triggers write them.
+func (s *Store) row(ctx context.Context, kind string, names []string, where string, key []any) (map[string]any, error) {
+	var pairs []string
+	for _, name := range names {
+		pairs = append(pairs, "'"+name+"', "+name)
+	}
+	var text string
+	err := s.on(ctx).QueryRowContext(ctx, "SELECT json_object("+strings.Join(pairs, ", ")+") FROM "+kind+" WHERE "+where, key...).Scan(&text)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return columns(text)
+}
+
+// setBy is the row as the change left it: as it was before the next change of it,
+// or as it is.
+func (s *Store) setBy(ctx context.Context, c change, now map[string]any) (map[string]any, error) {
+	var next sql.NullString
+	err := s.on(ctx).QueryRowContext(ctx, "SELECT was FROM changes WHERE kind = ? AND key = ? AND id > ? ORDER BY id LIMIT 1", c.kind, c.key, c.id).Scan(&next)
+	if errors.Is(err, sql.ErrNoRows) || err == nil && !next.Valid {
+		return now, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return columns(next.String)
+}
+
+// takenBack is a column without what was set: as it was, where it is still as it
+// was set; in a document field by field; else as it is.
+func takenBack(was, set, now any, document bool) (any, error) {
+	switch {
+	case was == set:
+		return now, nil
+	case now == set:
+		return was, nil
+	case !document:
+		return now, nil
+	}
+	var texts [3][]byte
+	empty := "{}"
+	for i, v := range []any{set, was, now} {
+		if text, ok := v.(string); ok {
+			texts[i] = []byte(text)
+			if strings.HasPrefix(text, "[") {
+				empty = "[]"
+			}
+		}
+	}
+	for i := range texts {
+		if texts[i] == nil { // no document is one in which nothing is set
+			texts[i] = []byte(empty)
+		}
+	}
+	merged, _, err := merge.Three(texts[0], texts[1], texts[2])
+	return string(merged), err
 }
 
 // values and columns read what the triggers wrote: whole numbers stay whole.

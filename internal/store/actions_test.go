@@ -65,9 +65,7 @@ func sight(t *testing.T, s *store.Store, id int64) string {
 	for _, u := range used {
 		seen = append(seen, u.Item)
 	}
-	panel, err := s.PanelOfRun(ctx, call.Run)
-	require.NoError(t, err)
-	return strings.Join(append(append(seen, changed...), string(panel.Directory)), "|")
+	return strings.Join(append(seen, changed...), "|")
 }
 
 // TestUndo: every kind of change is taken back, one by one to the beginning, and
@@ -95,7 +93,9 @@ func TestUndo(t *testing.T) {
 		func(ctx context.Context) error { return s.SetSteps(ctx, id, "B1", []string{"x", "y"}) },
 		func(ctx context.Context) error { return s.SetChanged(ctx, id, "R1", true) },
 		func(ctx context.Context) error { return s.SetChanged(ctx, id, "R1", false) },
-		func(ctx context.Context) error { return s.SetDirectory(ctx, panel.ID, []byte(`[{"breaker":"9"}]`)) },
+		func(ctx context.Context) error { // a breaker found: what is learned of the panel stays with the house
+			return errors.Join(s.SetDirectory(ctx, panel.ID, []byte(`[{"breaker":"9"}]`)), s.AddEntry(ctx, id, store.Entry{ID: "e0", At: noon, Document: []byte(`{}`)}))
+		},
 		func(ctx context.Context) error {
 			_, err := s.AddPicture(ctx, id, store.Picture{Phase: "prove", TakenAt: noon}, []byte("x"))
 			return err
@@ -123,6 +123,9 @@ func TestUndo(t *testing.T) {
 			require.Equal(t, seen[i], sight(t, s, id), "step %d taken back", i)
 		}
 		require.ErrorIs(t, undo(s.Undo), store.ErrNothingLeft)
+		kept, err := s.PanelOfRun(t.Context(), 1)
+		require.NoError(t, err)
+		require.JSONEq(t, `[{"breaker":"9"}]`, string(kept.Directory))
 		require.NoError(t, s.Close())
 		s = open(t, path)
 		for i := range steps {
@@ -134,6 +137,65 @@ func TestUndo(t *testing.T) {
 	require.NoError(t, undo(s.Undo))
 	act(t, s, id, "a", "another way", func(ctx context.Context) error { return s.SetState(ctx, id, []byte(`{"breakerOn":true}`)) })
 	require.ErrorIs(t, undo(s.Redo), store.ErrNothingLeft, "something else was done since")
+}
+
+// TestUndoLeavesWhatOthersSet: in the same row, and in the same document.
+func TestUndoLeavesWhatOthersSet(t *testing.T) {
+	for _, row := range []struct {
+		name         string
+		mine, theirs func(ctx context.Context, s *store.Store, id int64) error
+		want         string // complaint, conditions
+		again        string // brought back
+	}{
+		{
+			"the complaint corrected, then the customer says that it is warm",
+			func(ctx context.Context, s *store.Store, id int64) error {
+				return s.UpdateCall(ctx, store.Call{ID: id, Title: "Attic", Complaint: "dim"})
+			},
+			func(ctx context.Context, s *store.Store, id int64) error {
+				return s.SetConditions(ctx, id, []byte(`{"boxes":{"B1":["warm"]}}`))
+			},
+			`|{"boxes":{"B1":["warm"]}}`, `dim|{"boxes":{"B1":["warm"]}}`,
+		},
+		{
+			"two fields of one document",
+			func(ctx context.Context, s *store.Store, id int64) error {
+				return s.SetConditions(ctx, id, []byte(`{"old":true}`))
+			},
+			func(ctx context.Context, s *store.Store, id int64) error {
+				return s.SetConditions(ctx, id, []byte(`{"boxes":{"B1":["warm"]},"old":true}`))
+			},
+			`|{"boxes":{"B1":["warm"]}}`, `|{"boxes":{"B1":["warm"]},"old":true}`,
+		},
+		{
+			"the same value: what was set since stands",
+			func(ctx context.Context, s *store.Store, id int64) error {
+				return s.UpdateCall(ctx, store.Call{ID: id, Title: "Attic", Complaint: "dim"})
+			},
+			func(ctx context.Context, s *store.Store, id int64) error {
+				return s.UpdateCall(ctx, store.Call{ID: id, Title: "Attic", Complaint: "dim, and warm"})
+			},
+			"dim, and warm|", "dim, and warm|",
+		},
+	} {
+		t.Run(row.name, func(t *testing.T) {
+			s, id, _ := withCall(t)
+			call, err := s.Call(t.Context(), id)
+			require.NoError(t, err)
+			complaint := call.Complaint
+			act(t, s, id, "a", "mine", func(ctx context.Context) error { return row.mine(ctx, s, id) })
+			act(t, s, id, store.Customer, "theirs", func(ctx context.Context) error { return row.theirs(ctx, s, id) })
+			is := func() string {
+				call, err := s.Call(t.Context(), id)
+				require.NoError(t, err)
+				return strings.TrimPrefix(call.Complaint, complaint) + "|" + string(call.Conditions)
+			}
+			require.NoError(t, s.Undo(t.Context(), store.Action{Call: id, Device: "a", At: noon}))
+			assert.Equal(t, row.want, is())
+			require.NoError(t, s.Redo(t.Context(), store.Action{Call: id, Device: "a", At: noon}))
+			assert.Equal(t, row.again, is())
+		})
+	}
 }
 
 func TestActions(t *testing.T) {
