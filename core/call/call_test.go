@@ -87,6 +87,7 @@ func TestEvidence(t *testing.T) {
 		{"made up between", []Kept{first, kept(t, "b", 5, lamps("R2", right))}, []Box{{ID: "B2", MadeAt: when(3)}}, 1, map[string]string{"a": "as found, before Drying rack was made up anew"}, []bool{true, true, false}},
 		{"two made up: as found ends with the first", []Kept{first, second, kept(t, "c", 5, lamps("R2", right))}, []Box{{ID: "B2", MadeAt: when(2)}, {ID: "B3", MadeAt: when(4)}}, 1,
 			map[string]string{"a": "before Paper store", "b": "before Paper store"}, []bool{true, false, false}},
+		{"come in late, taken before the make-up", []Kept{kept(t, "b", 5, lamps("R2", right)), first}, []Box{{ID: "B2", MadeAt: when(3)}}, 1, map[string]string{"a": "as found, before Drying rack"}, []bool{true, true, false}},
 		{"recorded and not made up", []Kept{first, second}, []Box{{ID: "B2"}}, 2, nil, []bool{true, true, true}},
 	} {
 		t.Run(row.name, func(t *testing.T) {
@@ -107,7 +108,11 @@ func TestEvidence(t *testing.T) {
 			}
 		})
 	}
-	_, err := (&Record{Circuit: loft(t), Readings: []Kept{{ID: "z", Document: []byte(`{`)}}}).Evidence()
+	late := &Record{Circuit: loft(t), Readings: []Kept{kept(t, "b", 5, lamps("R2", right)), kept(t, "c", 5, lamps("R3", right)), first}}
+	e, err := late.Evidence()
+	require.NoError(t, err)
+	assert.Equal(t, []string{"a", "b", "c"}, []string{e.Lines[0].ID, e.Lines[1].ID, e.Lines[2].ID}, "by when they were taken, else as they came in")
+	_, err = (&Record{Circuit: loft(t), Readings: []Kept{{ID: "z", Document: []byte(`{`)}}}).Evidence()
 	assert.ErrorContains(t, err, "reading z")
 }
 

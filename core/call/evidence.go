@@ -42,7 +42,7 @@ func (r *Record) Evidence() (*Evidence, error) {
 			e.Made, e.MadeAt = r.Boxes[i].ID, *at
 		}
 	}
-	for _, k := range r.Readings {
+	for _, k := range r.inOrder() {
 		line := Line{Kept: k}
 		reading, err := tester.ParseOne(k.Document, r.Circuit)
 		if err != nil {
@@ -67,6 +67,13 @@ func (r *Record) Evidence() (*Evidence, error) {
 	}
 	e.Begun = r.begun(e.Lines)
 	return e, nil
+}
+
+// inOrder are the readings by when they were taken; as entered where that is the same.
+func (r *Record) inOrder() []Kept {
+	all := slices.Clone(r.Readings)
+	slices.SortStableFunc(all, func(a, b Kept) int { return a.At.Compare(b.At) })
+	return all
 }
 
 // begun is when the circuit was first changed; zero where it was not.
@@ -153,7 +160,7 @@ func (e *Evidence) Halves() []Half {
 // them, whatever has become of the run since.
 func (r *Record) Taken() ([]sitebook.Taken, error) {
 	var lines []Line
-	for _, k := range r.Readings {
+	for _, k := range r.inOrder() {
 		line := Line{Kept: k}
 		if err := strict.Unmarshal(k.Document, &line.Reading); err != nil {
 			return nil, fmt.Errorf("reading %s: %w", k.ID, err)

@@ -16,7 +16,7 @@ import (
 // A Record is the plain data of a call, as it is kept.
 type Record struct {
 	Circuit      *circuit.Circuit // the run as it is drawn now
-	Readings     []Kept           // in the order of entry
+	Readings     []Kept           // as they came in
 	Boxes        []Box            // those that are recorded
 	Journal      job.Journal
 	Answers      []visit.Answer // of the customer, in their order

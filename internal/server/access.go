@@ -95,6 +95,36 @@ func (a *access) allows(ctx context.Context, needs job.Access) error {
 	return refused{http.StatusForbidden, fmt.Errorf("not as %s: ask an electrician of the shop", role)}
 }
 
+// oldest is how long ago something may have been done that arrives only now. Assumption.
+const oldest = 90 * 24 * time.Hour
+
+// madeAt is when what is asked for was done: Elvat-Made-At, by the device's clock,
+// which Elvat-Sent-At tells apart from this machine's. Zero where it is not said.
+func madeAt(h http.Header, now time.Time) (time.Time, error) {
+	said := h.Get("Elvat-Made-At")
+	if said == "" {
+		return time.Time{}, nil
+	}
+	made, err := time.Parse(time.RFC3339Nano, said)
+	if err != nil {
+		return made, badInput{fmt.Errorf("Elvat-Made-At: %q is no time as in RFC 3339", said)}
+	}
+	if sent := h.Get("Elvat-Sent-At"); sent != "" {
+		at, err := time.Parse(time.RFC3339Nano, sent)
+		if err != nil {
+			return made, badInput{fmt.Errorf("Elvat-Sent-At: %q is no time as in RFC 3339", sent)}
+		}
+		made = made.Add(now.Sub(at))
+	}
+	switch {
+	case made.After(now):
+		return now, nil
+	case now.Sub(made) > oldest:
+		return made, badInput{fmt.Errorf("Elvat-Made-At: %s is too long ago: is the device's clock right?", said)}
+	}
+	return made.UTC(), nil
+}
+
 // check finds out who calls, and refuses what they may not do, before anything
 // of the request is read.
 func (a *access) check(next echo.HandlerFunc) echo.HandlerFunc {
@@ -110,6 +140,15 @@ func (a *access) check(next echo.HandlerFunc) echo.HandlerFunc {
 			by.device = ""
 		}
 		by.seen, _ = strconv.ParseInt(r.Header.Get("Elvat-Seen"), 10, 64) // anything else is: not said
+		if by.command = r.Header.Get("Elvat-Command"); by.command != "" {
+			if err := idOf(by.command); err != nil {
+				return err
+			}
+		}
+		var err error
+		if by.made, err = madeAt(r.Header, a.now()); err != nil {
+			return err
+		}
 		if a.required {
 			p, err := a.signedIn(r)
 			if err != nil {

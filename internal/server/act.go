@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"elvat/core/circuit"
 	"elvat/core/job"
@@ -24,7 +25,11 @@ type caller struct {
 	device string // which browser, as it names itself; "" where it does not
 	seen   int64  // version of the call that was on its screen; 0: not said
 	person string // signed in; "" where nobody has to
-	role   job.Role
+	// command is the id of what is asked for, made by the browser; "" where it
+	// names none. made is when it was done there, by this machine's clock.
+	command string
+	made    time.Time
+	role    job.Role
 }
 
 type callerKey struct{}
@@ -56,7 +61,19 @@ func (s *calls) act(ctx context.Context, call int64, what string, do func(contex
 
 func (s *calls) action(ctx context.Context, call int64, what string) store.Action {
 	by := callerOf(ctx)
-	return store.Action{Call: call, What: what, Device: by.device, Person: by.person, At: s.now()}
+	a := store.Action{Call: call, What: what, Device: by.device, Person: by.person, At: s.now()}
+	if call != 0 {
+		a.Command = by.command
+	}
+	return a
+}
+
+// at is when what is asked for was done: offline that may be long before it arrives.
+func (s *calls) at(ctx context.Context) time.Time {
+	if made := callerOf(ctx).made; !made.IsZero() {
+		return made
+	}
+	return s.now()
 }
 
 // change does something on a call and shows the call.
@@ -278,7 +295,7 @@ func (s *calls) takeTheirs(ctx context.Context, k store.Conflict) error {
 		if _, err := circuit.Parse(out); err != nil {
 			return badInput{err}
 		}
-		return s.store.AddCircuit(ctx, k.Call, out, s.now())
+		return s.store.AddCircuit(ctx, k.Call, out, s.at(ctx))
 	case k.Document == theDirectory:
 		panel, err := s.store.PanelOfRun(ctx, call.Run)
 		if err != nil {

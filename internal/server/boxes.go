@@ -269,7 +269,7 @@ func (s *calls) makeUp(ctx context.Context, call int64, box string) error {
 	if err := s.edit(ctx, call, func(c *circuit.Circuit) error { return v.box.Apply(c, v.plan) }); err != nil {
 		return err
 	}
-	if err := s.store.SetMade(ctx, call, box, s.now()); err != nil {
+	if err := s.store.SetMade(ctx, call, box, s.at(ctx)); err != nil {
 		return err
 	}
 	id := fmt.Sprintf("made-up-%d-%s-%d", call, box, len(before.record.Journal))

@@ -168,7 +168,7 @@ func (s *calls) ReadCautions(ctx context.Context, r api.ReadCautionsRequestObjec
 		if err != nil || call.CautionsReadAt != nil {
 			return err
 		}
-		at := s.now()
+		at := s.at(ctx)
 		call.CautionsReadAt = &at
 		return s.store.UpdateCall(ctx, call)
 	})
@@ -213,7 +213,7 @@ func (s *calls) replace(ctx context.Context, call int64, c *circuit.Circuit) err
 	if err != nil {
 		return err
 	}
-	return s.store.AddCircuit(ctx, call, document, s.now())
+	return s.store.AddCircuit(ctx, call, document, s.at(ctx))
 }
 
 // edit changes the call's run as it is now, within an action.
@@ -233,7 +233,7 @@ func (s *calls) edit(ctx context.Context, call int64, change func(*circuit.Circu
 	if err != nil {
 		return err
 	}
-	if err := s.store.AddCircuit(ctx, call, after, s.now()); err != nil {
+	if err := s.store.AddCircuit(ctx, call, after, s.at(ctx)); err != nil {
 		return err
 	}
 	return s.runConflicts(ctx, call, revision.Document, after, change)
@@ -316,7 +316,7 @@ func (s *calls) AddReading(ctx context.Context, r api.AddReadingRequestObject) (
 		return nil, badInput{err}
 	}
 	now, err := s.change(ctx, r.Call, "reading, "+whereRead(c, &reading), func(ctx context.Context) error {
-		return s.store.AddReading(ctx, r.Call, store.Reading{ID: r.Body.Id, TakenAt: s.now(), Document: r.Body.Reading})
+		return s.store.AddReading(ctx, r.Call, store.Reading{ID: r.Body.Id, TakenAt: s.at(ctx), Document: r.Body.Reading})
 	})
 	return api.AddReading201JSONResponse{CallNowJSONResponse: now}, err
 }

@@ -185,6 +185,8 @@ func explain(next echo.HandlerFunc) echo.HandlerFunc {
 			return &echo.ProblemError{Status: http.StatusInsufficientStorage, Title: "Disk full", Detail: capital(store.ErrFull)}
 		case errors.Is(err, store.ErrDamaged):
 			return &echo.ProblemError{Status: http.StatusInternalServerError, Title: "Database damaged", Detail: capital(store.ErrDamaged)}
+		case errors.Is(err, store.ErrUsedElsewhere):
+			return &echo.ProblemError{Status: http.StatusConflict, Title: "Used before", Detail: capital(store.ErrUsedElsewhere)}
 		case errors.Is(err, store.ErrNothingLeft):
 			return &echo.ProblemError{Status: http.StatusConflict, Title: "Nothing to take back", Detail: err.Error()}
 		case errors.Is(err, store.ErrNotFound):

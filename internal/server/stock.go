@@ -97,7 +97,7 @@ func (s *calls) takeFromVan(ctx context.Context, call int64, box, id, van string
 		return err
 	}
 	for i, t := range supply.Take(materials, stocked(kept), van, vansOf(before)) {
-		move := store.Move{ID: fmt.Sprintf("%s-%d", id, i), Call: call, Box: box, Van: t.Van, Item: t.Item, Unit: t.Unit, Count: -t.Count, At: s.now()}
+		move := store.Move{ID: fmt.Sprintf("%s-%d", id, i), Call: call, Box: box, Van: t.Van, Item: t.Item, Unit: t.Unit, Count: -t.Count, At: s.at(ctx)}
 		if err := s.store.AddMove(ctx, move); err != nil {
 			return err
 		}

@@ -31,6 +31,7 @@ func looks(s *shop, call string) string {
 		}
 	}
 	w.Journal, w.Version = lines, 0
+	w.Directory = nil // of the house: undo on a call leaves it
 	text, err := json.Marshal(struct {
 		Call api.Call
 		Work api.Work

@@ -59,6 +59,7 @@ func (s *calls) loadRecord(ctx context.Context, v *state) error {
 	if err != nil {
 		return err
 	}
+	slices.SortStableFunc(entries, func(a, b store.Entry) int { return a.At.Compare(b.At) })
 	for _, k := range entries {
 		var e job.Entry
 		if err := json.Unmarshal(k.Document, &e); err != nil {
@@ -169,7 +170,7 @@ func (s *calls) enter(ctx context.Context, call int64, id string, e job.Entry) e
 	if err != nil {
 		return err
 	}
-	return s.store.AddEntry(ctx, call, store.Entry{ID: id, At: s.now(), Document: document})
+	return s.store.AddEntry(ctx, call, store.Entry{ID: id, At: s.at(ctx), Document: document})
 }
 
 // follow does what an entry brings with it.
@@ -296,7 +297,7 @@ func (s *calls) AddPicture(ctx context.Context, r api.AddPictureRequestObject) (
 	if err != nil {
 		return nil, err
 	}
-	p := store.Picture{SentAs: r.Params.Id, Phase: r.Params.Phase, TakenAt: s.now()}
+	p := store.Picture{SentAs: r.Params.Id, Phase: r.Params.Phase, TakenAt: s.at(ctx)}
 	pulled := p.Phase == store.Pulled
 	if !pulled && !slices.Contains(job.Phases, job.Phase(p.Phase)) {
 		return nil, badInput{fmt.Errorf("phase: %q is neither %s nor any of %q", p.Phase, store.Pulled, job.Phases)}

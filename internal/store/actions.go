@@ -28,20 +28,62 @@ type Action struct {
 	Device string // which browser
 	Person string // "" where nobody signs in
 	At     time.Time
+	// Command is the id of what the browser asked for; "" where it names none.
+	Command string
+}
+
+// ErrUsedElsewhere means that an id came with something else before.
+var ErrUsedElsewhere = errors.New("this id was used for something else: each thing that is done needs one of its own")
+
+// errDone means that the command was carried out before.
+var errDone = errors.New("done before")
+
+// once reports errDone where the command was carried out before, and
+// ErrUsedElsewhere where its id belongs to another one. what is a prefix.
+func (s *Store) once(ctx context.Context, a Action, what string) error {
+	if a.Command == "" {
+		return nil
+	}
+	var call sql.NullInt64
+	var was string
+	err := s.on(ctx).QueryRowContext(ctx, "SELECT call_id, what FROM actions WHERE command = ?", a.Command).Scan(&call, &was)
+	switch {
+	case errors.Is(err, sql.ErrNoRows):
+		return nil
+	case err != nil:
+		return err
+	case call.Int64 != a.Call || !strings.HasPrefix(was, what):
+		return ErrUsedElsewhere
+	}
+	return errDone
+}
+
+// unlessDone is nil where it was done before.
+func unlessDone(err error) error {
+	if errors.Is(err, errDone) {
+		return nil
+	}
+	return err
 }
 
 // Do runs do as one action. Store methods called with do's context are part of
-// it. An action that changed nothing leaves no trace.
+// it. An action that changed nothing leaves no trace. One whose command was
+// carried out before is not done again.
 func (s *Store) Do(ctx context.Context, a Action, do func(context.Context) error) error {
-	return s.inTransaction(ctx, func(ctx context.Context) error { return s.act(ctx, a, nil, do) })
+	return unlessDone(s.inTransaction(ctx, func(ctx context.Context) error {
+		if err := s.once(ctx, a, a.What); err != nil {
+			return err
+		}
+		return s.act(ctx, a, nil, do)
+	}))
 }
 
 func (s *Store) act(ctx context.Context, a Action, undoes *int64, do func(context.Context) error) error {
 	tx := s.on(ctx)
 	call := sql.NullInt64{Int64: a.Call, Valid: a.Call != 0}
 	var id int64
-	if err := tx.QueryRowContext(ctx, "INSERT INTO actions (call_id, what, device, person, at, undoes) SELECT ?, ?, ?, ?, ?, ? WHERE ? IS NULL OR EXISTS (SELECT 1 FROM calls WHERE id = ?) RETURNING id",
-		call, a.What, a.Device, a.Person, stamp(a.At), undoes, call, call).Scan(&id); err != nil {
+	if err := tx.QueryRowContext(ctx, "INSERT INTO actions (call_id, what, device, person, at, undoes, command) SELECT ?, ?, ?, ?, ?, ?, ? WHERE ? IS NULL OR EXISTS (SELECT 1 FROM calls WHERE id = ?) RETURNING id",
+		call, a.What, a.Device, a.Person, stamp(a.At), undoes, sql.NullString{String: a.Command, Valid: a.Command != ""}, call, call).Scan(&id); err != nil {
 		if errors.Is(err, sql.ErrNoRows) {
 			return ErrNotFound
 		}
@@ -90,7 +132,10 @@ var ofTheHouse = []string{"panels"}
 
 // Undo takes back the last action on the call that is in force, whoever did it.
 func (s *Store) Undo(ctx context.Context, a Action) error {
-	return s.inTransaction(ctx, func(ctx context.Context) error {
+	return unlessDone(s.inTransaction(ctx, func(ctx context.Context) error {
+		if err := s.once(ctx, a, "Took back: "); err != nil {
+			return err
+		}
 		last, _, err := s.Undoable(ctx, a.Call)
 		if err != nil {
 			return err
@@ -104,12 +149,15 @@ func (s *Store) Undo(ctx context.Context, a Action) error {
 		}
 		_, err = s.on(ctx).ExecContext(ctx, "UPDATE actions SET undone = 1 WHERE id = ?", last.ID)
 		return err
-	})
+	}))
 }
 
 // Redo brings back what was taken back last, unless something was done since.
 func (s *Store) Redo(ctx context.Context, a Action) error {
-	return s.inTransaction(ctx, func(ctx context.Context) error {
+	return unlessDone(s.inTransaction(ctx, func(ctx context.Context) error {
+		if err := s.once(ctx, a, "Brought back: "); err != nil {
+			return err
+		}
 		_, back, err := s.Undoable(ctx, a.Call)
 		if err != nil {
 			return err
@@ -132,7 +180,7 @@ func (s *Store) Redo(ctx context.Context, a Action) error {
 		}
 		_, err = tx.ExecContext(ctx, "UPDATE actions SET undone = 0 WHERE id = ?", undoes)
 		return err
-	})
+	}))
 }
 
 // Customer is the device of who answers through a customer's link. What was said
@@ -245,12 +293,9 @@ func (s *Store) putBack(ctx context.Context, c change) error {
 		if err != nil {
 			return fmt.Errorf("%s: %w", name, err)
 		}
-		if v != now[name] {
-			sets, args = append(sets, name+" = ?"), append(args, v)
-		}
-	}
-	if len(sets) == 0 {
-		return nil
+		// All of them, also those that stay: a taking back leaves its trace, so that
+		// it can be brought back, even where nothing of it is left to take back.
+		sets, args = append(sets, name+" = ?"), append(args, v)
 	}
 	_, err = s.on(ctx).ExecContext(ctx, "UPDATE "+c.kind+" SET "+strings.Join(sets, ", ")+" WHERE "+where, append(args, key...)...)
 	return err

@@ -21,10 +21,10 @@ func (s *Store) AddEntry(ctx context.Context, call int64, e Entry) error {
 	if err != nil {
 		return err
 	}
-	_, err = s.on(ctx).ExecContext(ctx, `INSERT INTO journal (id, call_id, entry, at, document)
+	result, err := s.on(ctx).ExecContext(ctx, `INSERT INTO journal (id, call_id, entry, at, document)
 		VALUES (?, ?, (SELECT coalesce(max(entry), 0) + 1 FROM journal WHERE call_id = ?), ?, ?) ON CONFLICT (id) DO NOTHING`,
 		e.ID, call, call, stamp(e.At), document)
-	return err
+	return s.same(ctx, result, err, "journal", e.ID, call, string(document))
 }
 
 // Journal lists the call's entries in order, those taken back included.

@@ -254,10 +254,29 @@ func (s *Store) AddReading(ctx context.Context, call int64, r Reading) error {
 	if err != nil {
 		return err
 	}
-	_, err = s.on(ctx).ExecContext(ctx, `INSERT INTO readings (id, call_id, entry, taken_at, document)
+	result, err := s.on(ctx).ExecContext(ctx, `INSERT INTO readings (id, call_id, entry, taken_at, document)
 		VALUES (?, ?, (SELECT coalesce(max(entry), 0) + 1 FROM readings WHERE call_id = ?), ?, ?) ON CONFLICT (id) DO NOTHING`,
 		r.ID, call, call, stamp(r.TakenAt), document)
-	return err
+	return s.same(ctx, result, err, "readings", r.ID, call, string(document))
+}
+
+// same refuses what was not entered because its id is there already, unless it is
+// the same thing on the same call, sent twice.
+func (s *Store) same(ctx context.Context, result sql.Result, err error, table, id string, call int64, document string) error {
+	if err != nil {
+		return err
+	}
+	if n, err := result.RowsAffected(); err != nil || n > 0 {
+		return err
+	}
+	var is bool
+	if err := s.on(ctx).QueryRowContext(ctx, "SELECT call_id = ? AND document = ? FROM "+table+" WHERE id = ?", call, document, id).Scan(&is); err != nil {
+		return err
+	}
+	if !is {
+		return ErrUsedElsewhere
+	}
+	return nil
 }
 
 // AddReadings stores the readings of a new call at once, where none was stored

@@ -112,7 +112,8 @@ func TestReadings(t *testing.T) {
 	for i, name := range []string{"z", "a", "m"} {
 		require.NoError(t, s.AddReading(ctx, id, store.Reading{ID: name, TakenAt: noon.Add(time.Duration(i)), Document: []byte(`{"n":"` + name + `"}`)}))
 	}
-	require.NoError(t, s.AddReading(ctx, id, store.Reading{ID: "z", TakenAt: noon, Document: []byte(`{"n":"another"}`)}))
+	require.NoError(t, s.AddReading(ctx, id, store.Reading{ID: "z", TakenAt: noon.Add(time.Hour), Document: []byte(`{"n":"z"}`)}))
+	require.ErrorIs(t, s.AddReading(ctx, id, store.Reading{ID: "z", TakenAt: noon, Document: []byte(`{"n":"another"}`)}), store.ErrUsedElsewhere, "refused, not swallowed")
 	require.NoError(t, s.WithdrawReading(ctx, id, "a", true))
 	all, err := s.Readings(ctx, id)
 	require.NoError(t, err)
@@ -250,8 +251,9 @@ func TestJournalAndPictures(t *testing.T) {
 	s, call, path := withCall(t)
 	ctx := t.Context()
 	for i, id := range []string{"entry-b", "entry-a", "entry-b"} {
-		require.NoError(t, s.AddEntry(ctx, call, store.Entry{ID: id, At: noon.Add(time.Duration(i) * time.Minute), Document: []byte(`{"n":` + string(rune('1'+i)) + `}`)}))
+		require.NoError(t, s.AddEntry(ctx, call, store.Entry{ID: id, At: noon.Add(time.Duration(i) * time.Minute), Document: []byte(`{"id":"` + id + `"}`)}))
 	}
+	require.ErrorIs(t, s.AddEntry(ctx, call, store.Entry{ID: "entry-b", At: noon, Document: []byte(`{"id":"another"}`)}), store.ErrUsedElsewhere)
 	all, err := s.Journal(ctx, call)
 	require.NoError(t, err)
 	require.Len(t, all, 2, "sent again, entered once")

@@ -43,7 +43,7 @@ var Tables = []Table{
 	{Name: "photographs", Columns: []string{"id", "call_id", "box", "phase", "taken_at", "withdrawn", "sent_as", "image"}, Left: []string{"image"}},
 	{Name: "stock", Columns: []string{"id", "call_id", "box", "van", "item", "unit", "count", "at", "withdrawn"}, order: "id"},
 	{Name: "conflicts", Columns: []string{"id", "call_id", "at", "document", "path", "theirs", "mine", "their_name", "my_name", "settled_at"}},
-	{Name: "actions", Columns: []string{"id", "call_id", "what", "device", "person", "at", "undoes", "undone"}},
+	{Name: "actions", Columns: []string{"id", "call_id", "what", "device", "person", "at", "undoes", "undone", "command"}},
 	{Name: "changes", Columns: []string{"id", "action", "kind", "key", "was"}},
 	{Name: "summaries", Columns: []string{"call_id", "document", "handed_over", "diagnosis"}, Documents: []string{"document"}, order: "call_id"},
 	{Name: "diagnoses", Columns: []string{"key", "result"}, Documents: []string{"result"}, order: "key"},

@@ -103,10 +103,24 @@ const ofBox = /^\/api\/calls\/(\d+)\/boxes\/([^/]+)/;
 const ofWork = /^\/api\/calls\/(\d+)\/(journal|directory|pictures)/;
 const ofCall = /^\/api\/calls\/(\d+)/;
 
+/** Ids of what was sent and never answered: the same asked again is that, and is done once. */
+const unanswered = new Map<string, string>();
+
+const nameOf = async (request: Request) => `${request.method} ${request.url} ${await request.clone().text()}`;
+
 client.use({
-	onRequest({ request }) {
+	async onRequest({ request }) {
 		request.headers.set('Elvat-Device', device);
 		if (request.method === 'GET') return request;
+		const now = new Date().toISOString();
+		request.headers.set('Elvat-Sent-At', now);
+		if (!request.headers.has('Elvat-Made-At')) request.headers.set('Elvat-Made-At', now);
+		if (!request.headers.has('Elvat-Command')) {
+			const name = await nameOf(request);
+			const id = unanswered.get(name) ?? newID();
+			unanswered.set(name, id);
+			request.headers.set('Elvat-Command', id);
+		}
 		const path = new URL(request.url).pathname;
 		const box = ofBox.exec(path);
 		const call = ofCall.exec(path);
@@ -114,6 +128,11 @@ client.use({
 		const seen = shown.get(what);
 		if (call && seen) request.headers.set('Elvat-Seen', String(seen));
 		return request;
+	},
+	onResponse({ request }) {
+		// Whatever came back, it was answered: the next is another one.
+		const id = request.headers.get('Elvat-Command');
+		for (const [name, kept] of unanswered) if (kept === id) unanswered.delete(name);
 	},
 });
 

@@ -102,14 +102,18 @@ function send(what: Waiting, watched: boolean): Promise<Sent> {
 
 async function deliver(what: Waiting): Promise<Sent> {
 	const path = { call: what.call };
+	// Made here, and then: it may arrive hours later.
+	const headers = { 'Elvat-Command': what.id, 'Elvat-Made-At': new Date(what.at).toISOString() };
 	switch (what.kind) {
 		case 'reading': {
 			const reading = { id: what.id, reading: { ...what.reading } };
-			return { call: await body(client.POST('/api/calls/{call}/readings', { params: { path }, body: reading })) };
+			return {
+				call: await body(client.POST('/api/calls/{call}/readings', { params: { path }, headers, body: reading })),
+			};
 		}
 		case 'entry': {
 			const entry = { id: what.id, entry: what.entry };
-			return { work: await body(client.POST('/api/calls/{call}/journal', { params: { path }, body: entry })) };
+			return { work: await body(client.POST('/api/calls/{call}/journal', { params: { path }, headers, body: entry })) };
 		}
 		case 'picture': {
 			const query = { id: what.id, phase: what.phase, box: what.box };
@@ -119,7 +123,7 @@ async function deliver(what: Waiting): Promise<Sent> {
 						params: { path, query },
 						body: what.picture as unknown as string,
 						bodySerializer: (blob) => blob,
-						headers: { 'Content-Type': 'application/octet-stream' },
+						headers: { ...headers, 'Content-Type': 'application/octet-stream' },
 					}),
 				),
 			};
