@@ -58,7 +58,6 @@ type Engine struct {
 	names      map[circuit.Fault]circuit.Fault
 	places     []openPlace      // where a connection can be loose
 	pairs      map[pair]int     // what joined, among the hypotheses
-	loose      map[string]int   // the same of loose joints, by place and ohms
 	remedy     map[int][]string // where each hypothesis is put right
 	scratch    []float64
 }

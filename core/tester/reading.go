@@ -479,40 +479,40 @@ func (s *State) On(c *circuit.Circuit) (*circuit.Circuit, error) {
 	return d, d.Check()
 }
 
-// Fit is what of the state can be on the circuit, and why the rest cannot: a
+// Fit is what of the state can be on the circuit, and in words what cannot: a
 // load or a GFCI that is no longer on the run takes nothing else with it, least of
 // all a breaker that is off.
-func (s *State) Fit(c *circuit.Circuit) (fit *State, left []error) {
+func (s *State) Fit(c *circuit.Circuit) (fit *State, left []string) {
 	if s == nil {
 		return nil, nil
 	}
 	fit = &State{}
-	try := func(change func(*State)) {
+	try := func(words string, change func(*State)) {
 		more := *fit
 		change(&more)
 		if _, err := more.On(c); err != nil {
-			left = append(left, err)
+			left = append(left, words)
 			return
 		}
 		*fit = more
 	}
 	if s.BreakerOn != nil {
-		try(func(f *State) { f.BreakerOn = s.BreakerOn })
+		try("the breaker", func(f *State) { f.BreakerOn = s.BreakerOn })
 	}
-	each := func(names []string, of func(*State) *[]string) {
+	each := func(words string, names []string, of func(*State) *[]string) {
 		if names == nil {
 			return
 		}
-		try(func(f *State) { *of(f) = []string{} })
+		try(words, func(f *State) { *of(f) = []string{} })
 		for _, name := range names {
-			try(func(f *State) { *of(f) = append(slices.Clone(*of(f)), name) })
+			try(words+" "+name, func(f *State) { *of(f) = append(slices.Clone(*of(f)), name) })
 		}
 	}
-	each(s.LoadsOn, func(f *State) *[]string { return &f.LoadsOn })
-	each(s.Tripped, func(f *State) *[]string { return &f.Tripped })
-	each(s.Separated, func(f *State) *[]string { return &f.Separated })
+	each("load", s.LoadsOn, func(f *State) *[]string { return &f.LoadsOn })
+	each("GFCI", s.Tripped, func(f *State) *[]string { return &f.Tripped })
+	each("cable end", s.Separated, func(f *State) *[]string { return &f.Separated })
 	for _, pair := range s.Joined {
-		try(func(f *State) { f.Joined = append(slices.Clone(f.Joined), pair) })
+		try("join of "+pair[0]+" and "+pair[1], func(f *State) { f.Joined = append(slices.Clone(f.Joined), pair) })
 	}
 	return fit, left
 }

@@ -145,19 +145,13 @@ func TestStateFits(t *testing.T) {
 		left     string
 	}{
 		{tester.State{BreakerOn: &off}, tester.State{BreakerOn: &off}, ""},
-		{tester.State{BreakerOn: &off, LoadsOn: []string{"L1", "L7"}}, tester.State{BreakerOn: &off, LoadsOn: []string{"L1"}}, "no load L7"},
-		{tester.State{LoadsOn: []string{"L7"}, Tripped: []string{"G9", "G1"}}, tester.State{LoadsOn: []string{}, Tripped: []string{"G1"}}, "no load L7, G9 is no GFCI"},
-		{tester.State{Separated: []string{"W9@B9"}, Joined: [][2]string{{"R1.hot.1", "R8.hot.1"}}}, tester.State{Separated: []string{}}, "W9@B9, R8"},
+		{tester.State{BreakerOn: &off, LoadsOn: []string{"L1", "L7"}}, tester.State{BreakerOn: &off, LoadsOn: []string{"L1"}}, "load L7"},
+		{tester.State{LoadsOn: []string{"L7"}, Tripped: []string{"G9", "G1"}}, tester.State{LoadsOn: []string{}, Tripped: []string{"G1"}}, "load L7, GFCI G9"},
+		{tester.State{Separated: []string{"W9@B9"}, Joined: [][2]string{{"R1.hot.1", "R8.hot.1"}}}, tester.State{Separated: []string{}}, "cable end W9@B9, join of R1.hot.1 and R8.hot.1"},
 	} {
 		fit, left := row.is.Fit(c)
 		assert.Equal(t, row.want, *fit)
-		var said []string
-		for _, err := range left {
-			said = append(said, err.Error())
-		}
-		for _, part := range strings.Split(row.left, ", ") {
-			assert.Contains(t, strings.Join(said, "; "), part)
-		}
+		assert.Equal(t, row.left, strings.Join(left, ", "))
 		_, err := fit.On(c)
 		require.NoError(t, err)
 	}

@@ -245,7 +245,7 @@ func TestAStateThatCannotBe(t *testing.T) {
 	require.NotNil(t, c.State.BreakerOn)
 	assert.False(t, *c.State.BreakerOn)
 	require.Len(t, c.StateProblems, 1)
-	assert.Contains(t, c.StateProblems[0], "no load L2 on this circuit")
+	assert.Equal(t, "load L2", c.StateProblems[0])
 	c = s.call(200, "PUT", "/api/calls/3/state", `{ "breakerOn": true }`)
 	assert.Empty(t, c.StateProblems)
 }

@@ -25,7 +25,7 @@ type state struct {
 	record   corecall.Record
 	*corecall.View
 	now       *tester.State // of the circuit; nil: as its file says
-	stateLeft []error       // why some of what was said of it cannot be
+	stateLeft []string      // what was said of it and cannot be
 	changed   []string
 	place     diagnosis.Conditions
 	order     runs.Map
@@ -187,17 +187,9 @@ func (v *state) view() api.Call {
 		State: v.state(), Loads: append([]circuit.Load{}, v.circuit.Loads...),
 		Sweep: diagnosis.SweepOf(v.circuit, v.InForce, v.changed), Changed: v.changed,
 		Found: diagnosis.StillThere(v.circuit, v.InForce), Conditions: v.place, Map: v.order, WorkBox: v.WorkBox,
-		StateProblems: problems(v.stateLeft),
+		StateProblems: append([]string{}, v.stateLeft...),
 		Version:       v.call.Version, SiteName: v.siteName, Run: v.call.Run, Reported: v.Facts.Reported,
 	}
-}
-
-func problems(errs []error) []string {
-	words := []string{}
-	for _, err := range errs {
-		words = append(words, err.Error())
-	}
-	return words
 }
 
 // state is what was said of the circuit's now; what is absent is as its file says.

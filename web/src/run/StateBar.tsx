@@ -50,8 +50,8 @@ export function StateBar({ call }: { call: Call }) {
 				)}
 			</fieldset>
 			{call.stateProblems.length > 0 && (
-				<p className="m-0 border-l-4 border-accent pl-3" role="status">
-					Said of the state, and cannot be on the run as it is drawn: {call.stateProblems.join('; ')}.
+				<p className="m-0 mb-2 border-l-4 border-accent pl-3" role="status">
+					No longer on the run, and left out of its state: {call.stateProblems.join(', ')}.
 				</p>
 			)}
 			<Problem error={set.error} />
