@@ -10,11 +10,13 @@ import {
 	type Entry,
 	type Fault,
 	type Half,
+	type HouseSheet,
 	type NewStop,
 	noted,
 	type OpenedBox,
 	type Pair,
 	type Practice,
+	type PracticeSheet,
 	type Probes,
 	type Reading,
 	Refused,
@@ -139,10 +141,16 @@ export function usePractice() {
 	return useQuery({ queryKey: ['practice'], queryFn: () => body(client.GET('/api/practice')) });
 }
 
+/** One after the other, each built on what the one before it left: two quick ones are both kept. */
 export function useSetPractice() {
 	const cache = useQueryClient();
 	return useMutation({
-		mutationFn: (practice: Practice) => body(client.PUT('/api/practice', { body: practice })),
+		scope: { id: 'practice' },
+		mutationFn: (change: (sheet: PracticeSheet) => Practice) => {
+			const sheet = cache.getQueryData<PracticeSheet>(['practice']);
+			if (!sheet) throw new Error('not loaded yet');
+			return body(client.PUT('/api/practice', { body: change(sheet) }));
+		},
 		onSuccess: (sheet) => {
 			cache.setQueryData(['practice'], sheet);
 			cache.invalidateQueries({ queryKey: ['call'] });
@@ -305,10 +313,16 @@ export function useHouse() {
 	return useQuery({ queryKey: ['house'], queryFn: () => body(client.GET('/api/house')) });
 }
 
+/** One after the other, each built on what the one before it left. */
 export function useSetHouse() {
 	const cache = useQueryClient();
 	return useMutation({
-		mutationFn: (shop: Shop) => body(client.PUT('/api/house', { body: shop })),
+		scope: { id: 'house' },
+		mutationFn: (change: (sheet: HouseSheet) => Shop) => {
+			const sheet = cache.getQueryData<HouseSheet>(['house']);
+			if (!sheet) throw new Error('not loaded yet');
+			return body(client.PUT('/api/house', { body: change(sheet) }));
+		},
 		onSuccess: (sheet) => {
 			cache.setQueryData(['house'], sheet);
 			cache.invalidateQueries({ queryKey: ['box'] });

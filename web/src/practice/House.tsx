@@ -22,7 +22,7 @@ export function House() {
 	const house = useHouse();
 	const set = useSetHouse();
 	const sheet = house.data;
-	const save = (change: Shop) => sheet && set.mutate({ ...asSet(sheet), ...change });
+	const save: Save = (change) => set.mutate((now) => ({ ...asSet(now), ...change(asSet(now)) }));
 	return (
 		<>
 			<Problem error={house.error ?? set.error} />
@@ -39,8 +39,11 @@ export function House() {
 
 interface Part {
 	sheet: HouseSheet;
-	save: (change: Shop) => void;
+	save: Save;
 }
+
+/** Changes what is set, as it is by then. */
+type Save = (change: (now: Shop) => Shop) => void;
 
 function Schools({ sheet, save }: Part) {
 	return (
@@ -60,7 +63,10 @@ function Schools({ sheet, save }: Part) {
 							aria-label={s.words}
 							className={`${field} wide:w-80`}
 							value={s.value}
-							onChange={(e) => save({ house: { ...asSet(sheet).house, [s.key]: e.target.value } })}
+							onChange={(e) => {
+								const value = e.target.value;
+								save((now) => ({ house: { ...now.house, [s.key]: value } }));
+							}}
 						>
 							{s.options.map((o) => (
 								<option key={o.value} value={o.value}>
@@ -85,7 +91,7 @@ function Code({ sheet, save }: Part) {
 						key={e}
 						type="button"
 						aria-pressed={sheet.edition === e}
-						onClick={() => save({ edition: e })}
+						onClick={() => save(() => ({ edition: e }))}
 						className="min-h-11 border-2 border-ink px-4 aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper"
 					>
 						NEC {e}
@@ -105,14 +111,18 @@ function Code({ sheet, save }: Part) {
 						<Button
 							kind="quiet"
 							aria-label={`Take out ${a.section}`}
-							onClick={() => save({ amendments: sheet.amendments.filter((x) => x !== a) })}
+							onClick={() =>
+								save((now) => ({
+									amendments: now.amendments?.filter((x) => x.section !== a.section || x.text !== a.text),
+								}))
+							}
 						>
 							take out
 						</Button>
 					</li>
 				))}
 			</ul>
-			<NewAmendment sheet={sheet} add={(a) => save({ amendments: [...sheet.amendments, a] })} />
+			<NewAmendment sheet={sheet} add={(a) => save((now) => ({ amendments: [...(now.amendments ?? []), a] }))} />
 			<details>
 				<summary className="inline-flex min-h-11 cursor-pointer items-center underline decoration-hair underline-offset-4">
 					The rows of {sheet.edition}, {sheet.rules.length} of them
@@ -219,7 +229,7 @@ function Prices({ sheet, save }: Part) {
 							words={p.words}
 							value={p.value}
 							usual={p.usual}
-							save={(v) => save({ prices: { ...asSet(sheet).prices, [p.key]: v } })}
+							save={(v) => save((now) => ({ prices: { ...now.prices, [p.key]: v } }))}
 						/>
 					</li>
 				))}

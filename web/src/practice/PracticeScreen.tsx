@@ -19,7 +19,7 @@ export function PracticeScreen() {
 		document.title = 'Practice and code, Elvat';
 	}, []);
 	const sheet = practice.data;
-	const save = (change: Practice) => sheet && set.mutate({ ...asSet(sheet), ...change });
+	const save: Save = (change) => set.mutate((now) => ({ ...asSet(now), ...change(asSet(now)) }));
 	return (
 		<div className="min-h-dvh">
 			<header className="flex items-center gap-3 border-b-2 border-ink py-1.5 pr-2 pl-3 wide:pl-5">
@@ -47,8 +47,11 @@ export function PracticeScreen() {
 
 interface Part {
 	sheet: PracticeSheet;
-	save: (change: Practice) => void;
+	save: Save;
 }
+
+/** Changes what is set, as it is by then. */
+type Save = (change: (now: Practice) => Practice) => void;
 
 /** What is set as the server keeps it: only what is not as usual. */
 function asSet(sheet: PracticeSheet): Practice {
@@ -71,7 +74,10 @@ const carriable: { tool: Tool; words: string }[] = [
 
 function Carried({ sheet, save }: Part) {
 	const toggle = (tool: Tool) =>
-		save({ tools: sheet.tools.includes(tool) ? sheet.tools.filter((t) => t !== tool) : [...sheet.tools, tool] });
+		save((now) => {
+			const tools = now.tools ?? [];
+			return { tools: tools.includes(tool) ? tools.filter((t) => t !== tool) : [...tools, tool] };
+		});
 	return (
 		<section className="grid gap-2" aria-label="Tools carried">
 			<h2 className="m-0 text-xl font-bold">Tools carried</h2>
@@ -92,12 +98,12 @@ function Carried({ sheet, save }: Part) {
 			<Ticked
 				words="Propose taking a cable's end apart for a test with power on, where nothing safer helps. For a qualified person only; local law says who that is."
 				value={sheet.qualified}
-				save={(qualified) => save({ qualified })}
+				save={(qualified) => save(() => ({ qualified }))}
 			/>
 			<Ticked
 				words="Look for three faults at once too. It takes longer."
 				value={sheet.three}
-				save={(three) => save({ three })}
+				save={(three) => save(() => ({ three }))}
 			/>
 		</section>
 	);
@@ -116,7 +122,7 @@ function Minutes({ sheet, save }: Part) {
 							words={m.words}
 							value={m.value}
 							usual={m.usual}
-							save={(v) => save({ minutes: { ...asSet(sheet).minutes, [m.key]: v } })}
+							save={(v) => save((now) => ({ minutes: { ...now.minutes, [m.key]: v } }))}
 						/>
 					</li>
 				))}
@@ -200,7 +206,7 @@ function Weights({ sheet, save }: Part) {
 										words={w.words}
 										value={w.value}
 										usual={w.usual}
-										save={(v) => save({ weights: { ...asSet(sheet).weights, [w.key]: v } })}
+										save={(v) => save((now) => ({ weights: { ...now.weights, [w.key]: v } }))}
 									/>
 								</li>
 							))}
