@@ -12,6 +12,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/job"
+	"elvat/core/makeup"
 	"elvat/core/tester"
 	"elvat/core/visit"
 )
@@ -119,15 +120,26 @@ func TestEvidence(t *testing.T) {
 // TestTaken: the history of a run draws the same line, whatever has become of the run.
 func TestTaken(t *testing.T) {
 	r := &Record{Readings: []Kept{kept(t, "a", 1, lamps("R77", dark)), kept(t, "x", 2, fixed), kept(t, "b", 3, lamps("R77", right))}}
-	taken, err := r.Taken()
+	taken, err := r.taken()
 	require.NoError(t, err)
 	require.Len(t, taken, 3)
 	assert.Equal(t, []bool{true, false, false}, []bool{taken[0].AsFound, taken[1].AsFound, taken[2].AsFound})
 	r.Readings[1].Withdrawn = true
-	taken, err = r.Taken()
+	taken, err = r.taken()
 	require.NoError(t, err)
 	require.Len(t, taken, 2)
 	assert.True(t, taken[1].AsFound, "taken back: as found goes on")
+}
+
+// TestPast: which boxes were made up, and what was put in by that.
+func TestPast(t *testing.T) {
+	r := &Record{Boxes: []Box{{ID: "B1", Makeup: &makeup.Box{Device: &makeup.Device{ID: "G1", Kind: "gfci"}}, MadeAt: when(4)}, {ID: "B2", Makeup: &makeup.Box{Device: &makeup.Device{ID: "R2", Kind: "receptacle"}}}}, Readings: []Kept{kept(t, "a", 1, lamps("R1", right))}}
+	past, err := r.Past()
+	require.NoError(t, err)
+	assert.Equal(t, map[string]time.Time{"B1": at(4)}, past.MadeUp)
+	assert.Equal(t, map[string]string{"G1": "gfci"}, past.New, "only where it was made up so")
+	require.Len(t, past.Readings, 1)
+	assert.True(t, past.Readings[0].AsFound)
 }
 
 // TestTouched: made up, or put right there; at the panel it is the first box.

@@ -156,9 +156,9 @@ func (e *Evidence) Halves() []Half {
 	return found
 }
 
-// Taken are the readings that were not withdrawn, as the history of a run keeps
+// taken are the readings that were not withdrawn, as the history of a run keeps
 // them, whatever has become of the run since.
-func (r *Record) Taken() ([]sitebook.Taken, error) {
+func (r *Record) taken() ([]sitebook.Taken, error) {
 	var lines []Line
 	for _, k := range r.inOrder() {
 		line := Line{Kept: k}
@@ -175,4 +175,26 @@ func (r *Record) Taken() ([]sitebook.Taken, error) {
 		}
 	}
 	return all, nil
+}
+
+// Past is the call as the history of its run has it; id, title and when it was
+// made are the caller's to add.
+func (r *Record) Past() (sitebook.Call, error) {
+	past := sitebook.Call{MadeUp: map[string]time.Time{}, New: map[string]string{}}
+	for i := range r.Boxes {
+		b := &r.Boxes[i]
+		if b.MadeAt == nil {
+			continue
+		}
+		past.MadeUp[b.ID] = *b.MadeAt
+		if b.Makeup == nil {
+			continue
+		}
+		for device, kind := range sitebook.NewDevices(b.Makeup) {
+			past.New[device] = kind
+		}
+	}
+	var err error
+	past.Readings, err = r.taken()
+	return past, err
 }

@@ -13,13 +13,6 @@ import (
 	"elvat/core/tester"
 )
 
-// A Taken is a reading with when it was taken.
-type Taken struct {
-	At      time.Time
-	Reading tester.Reading
-	AsFound bool // before anything was made up
-}
-
 // A MadeBox is a box with its plan, and whether it was made up so.
 type MadeBox struct {
 	Box   string
@@ -33,7 +26,7 @@ type Source struct {
 	Shop, Title, Complaint string
 	CreatedAt              time.Time
 	Circuit                *circuit.Circuit
-	Readings               []Taken
+	Readings               []sitebook.Taken
 	Boxes                  []MadeBox
 	Journal                Journal
 	Checks                 []Check

@@ -32,7 +32,7 @@ func source(t *testing.T) *Source {
 	}
 	return &Source{
 		Shop: "Shop", Title: "Loft", Complaint: "dead", CreatedAt: noon, Circuit: c,
-		Readings: []Taken{
+		Readings: []sitebook.Taken{
 			{At: noon, AsFound: true, Reading: tester.Reading{At: "R1", Half: circuit.Top, Tool: tester.Plug, Lamps: &lost}},
 			{At: noon, AsFound: true, Reading: tester.Reading{At: "R1", Half: circuit.Top, Tool: tester.Sensor, Slots: &tester.Slots{Hot: tester.Strong, Neutral: tester.None, Ground: tester.None}}},
 			{At: noon, Reading: tester.Reading{At: "R2", Half: circuit.Top, Tool: tester.Plug, Lamps: &lost}},

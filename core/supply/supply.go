@@ -146,8 +146,9 @@ type Stocked struct {
 	Count     float64
 }
 
-// A Taken part comes off a van; from nowhere that is counted where Van is empty.
-type Taken struct {
+// A Use is a part used up, and the van it comes off; from nowhere that is counted
+// where Van is empty.
+type Use struct {
 	Van   string
 	Item  string
 	Unit  string
@@ -187,7 +188,7 @@ func VanFor(materials []makeup.Material, stock []Stocked, used []string) string 
 
 // Take says where what is used up comes from: the van that is named, else VanFor.
 // No van gives more than it has: what it lacks was bought, or never counted.
-func Take(materials []makeup.Material, stock []Stocked, van string, used []string) []Taken {
+func Take(materials []makeup.Material, stock []Stocked, van string, used []string) []Use {
 	if van == "" {
 		van = VanFor(materials, stock, used)
 	}
@@ -197,15 +198,15 @@ func Take(materials []makeup.Material, stock []Stocked, van string, used []strin
 			have[s.Item] += max(s.Count, 0)
 		}
 	}
-	var all []Taken
+	var all []Use
 	for _, m := range materials {
 		there := min(have[m.Item], m.Count)
 		have[m.Item] -= there
 		if van != "" && there > 0 {
-			all = append(all, Taken{van, m.Item, m.Unit, there})
+			all = append(all, Use{van, m.Item, m.Unit, there})
 		}
 		if rest := m.Count - there; rest > 1e-9 {
-			all = append(all, Taken{"", m.Item, m.Unit, rest})
+			all = append(all, Use{"", m.Item, m.Unit, rest})
 		}
 	}
 	return all

@@ -95,14 +95,14 @@ func TestTake(t *testing.T) {
 		materials []makeup.Material
 		van       string
 		used      []string
-		want      []Taken
+		want      []Use
 	}{
-		{"that which has most", []makeup.Material{levers, plate}, "", nil, []Taken{{"Van 2", "lever, 3-wire", "", 3}, {"Van 2", "wall plate", "", 1}}},
-		{"that of the call", []makeup.Material{levers, plate}, "", []string{"Van 1"}, []Taken{{"Van 1", "lever, 3-wire", "", 2}, {"", "lever, 3-wire", "", 1}, {"", "wall plate", "", 1}}},
-		{"that which is named", []makeup.Material{levers}, "Van 1", []string{"Van 2"}, []Taken{{"Van 1", "lever, 3-wire", "", 2}, {"", "lever, 3-wire", "", 1}}},
-		{"one that owes has none", []makeup.Material{plate}, "Van 3", nil, []Taken{{"", "wall plate", "", 1}}},
-		{"the same item twice", []makeup.Material{levers, levers}, "Van 1", nil, []Taken{{"Van 1", "lever, 3-wire", "", 2}, {"", "lever, 3-wire", "", 1}, {"", "lever, 3-wire", "", 3}}},
-		{"no van has any", []makeup.Material{{Item: "smart receptacle", Count: 1}}, "", nil, []Taken{{"", "smart receptacle", "", 1}}},
+		{"that which has most", []makeup.Material{levers, plate}, "", nil, []Use{{"Van 2", "lever, 3-wire", "", 3}, {"Van 2", "wall plate", "", 1}}},
+		{"that of the call", []makeup.Material{levers, plate}, "", []string{"Van 1"}, []Use{{"Van 1", "lever, 3-wire", "", 2}, {"", "lever, 3-wire", "", 1}, {"", "wall plate", "", 1}}},
+		{"that which is named", []makeup.Material{levers}, "Van 1", []string{"Van 2"}, []Use{{"Van 1", "lever, 3-wire", "", 2}, {"", "lever, 3-wire", "", 1}}},
+		{"one that owes has none", []makeup.Material{plate}, "Van 3", nil, []Use{{"", "wall plate", "", 1}}},
+		{"the same item twice", []makeup.Material{levers, levers}, "Van 1", nil, []Use{{"Van 1", "lever, 3-wire", "", 2}, {"", "lever, 3-wire", "", 1}, {"", "lever, 3-wire", "", 3}}},
+		{"no van has any", []makeup.Material{{Item: "smart receptacle", Count: 1}}, "", nil, []Use{{"", "smart receptacle", "", 1}}},
 		{"nothing used", nil, "", nil, nil},
 	} {
 		assert.Equal(t, row.want, Take(row.materials, stock, row.van, row.used), row.name)

@@ -12,6 +12,7 @@ import (
 
 	"elvat/core/circuit"
 	"elvat/core/job"
+	"elvat/core/sitebook"
 	"elvat/core/tester"
 )
 
@@ -22,7 +23,7 @@ var CSVHead = []string{
 }
 
 // CSV writes all readings, one a row.
-func CSV(w io.Writer, c *circuit.Circuit, readings []job.Taken) error {
+func CSV(w io.Writer, c *circuit.Circuit, readings []sitebook.Taken) error {
 	out := csv.NewWriter(w)
 	if err := out.Write(CSVHead); err != nil {
 		return err

@@ -24,6 +24,7 @@ import (
 	"elvat/core/draw"
 	"elvat/core/job"
 	"elvat/core/makeup"
+	"elvat/core/sitebook"
 	"elvat/core/tester"
 )
 
@@ -145,7 +146,7 @@ func TestCSVByOtherReaders(t *testing.T) {
 	c := circuit.New("run")
 	require.NoError(t, c.AddStop(circuit.NewStop{After: circuit.Panel, Label: "=1+1, \"press\"", Ground: true}))
 	v := 119.75
-	readings := []job.Taken{
+	readings := []sitebook.Taken{
 		{At: noon, AsFound: true, Reading: tester.Reading{At: "R1", Half: circuit.Top, Tool: tester.Meter, Mode: tester.HighZ, Volts: &tester.Volts{HotNeutral: &v}}},
 		{At: noon.Add(time.Minute), Reading: tester.Reading{At: "R1", Half: circuit.Bottom, Tool: tester.Plug, Doubtful: true, Lamps: &tester.Lamps{HotNeutral: tester.IsLit, HotGround: tester.IsLit, NeutralGround: tester.IsDark}, Tripped: []string{"G1", "panel"}}},
 	}
@@ -219,7 +220,7 @@ func TestPapersOfAnyRun(t *testing.T) {
 		require.NoError(t, err)
 		src := job.Source{Title: "Run", CreatedAt: noon, Circuit: c}
 		for _, reading := range readings {
-			src.Readings = append(src.Readings, job.Taken{At: noon, Reading: reading, AsFound: true})
+			src.Readings = append(src.Readings, sitebook.Taken{At: noon, Reading: reading, AsFound: true})
 		}
 		src.Checks, err = job.Checks(c, nil, nil, readings)
 		require.NoError(t, err)

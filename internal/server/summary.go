@@ -182,34 +182,22 @@ func (s *calls) past(ctx context.Context, run, before int64) ([]sitebook.Call, e
 }
 
 func (s *calls) pastCall(ctx context.Context, call store.Call) (sitebook.Call, error) {
-	past := sitebook.Call{ID: call.ID, Title: call.Title, At: call.CreatedAt, MadeUp: map[string]time.Time{}, New: map[string]string{}}
 	var record corecall.Record
 	var err error
 	if record.Boxes, err = s.boxesOf(ctx, call.ID); err != nil {
-		return past, err
+		return sitebook.Call{}, err
 	}
-	for _, b := range record.Boxes {
-		if b.MadeAt == nil {
-			continue
-		}
-		past.MadeUp[b.ID] = *b.MadeAt
-		for device, kind := range sitebook.NewDevices(b.Makeup) {
-			past.New[device] = kind
-		}
+	if record.Readings, err = s.readingsOf(ctx, call.ID); err != nil {
+		return sitebook.Call{}, err
 	}
-	readings, err := s.store.Readings(ctx, call.ID)
-	if err != nil {
-		return past, err
-	}
-	for _, r := range readings {
-		record.Readings = append(record.Readings, corecall.Kept{ID: r.ID, At: r.TakenAt, Document: r.Document, Withdrawn: r.Withdrawn})
-	}
-	taken, err := record.Taken()
-	if err != nil {
-		return past, err
-	}
-	past.Readings = taken
-	return past, nil
+	return pastOf(call, &record)
+}
+
+// pastOf is the call as the history of its run has it.
+func pastOf(call store.Call, record *corecall.Record) (sitebook.Call, error) {
+	past, err := record.Past()
+	past.ID, past.Title, past.At = call.ID, call.Title, call.CreatedAt
+	return past, err
 }
 
 // register lists the GFCIs of the call's run; nil where a newer call tells.

@@ -48,12 +48,9 @@ func (g gateShut) Error() string {
 
 // loadRecord reads the data of a call: its readings, its boxes, its journal.
 func (s *calls) loadRecord(ctx context.Context, v *state) error {
-	readings, err := s.store.Readings(ctx, v.call.ID)
-	if err != nil {
+	var err error
+	if v.record.Readings, err = s.readingsOf(ctx, v.call.ID); err != nil {
 		return err
-	}
-	for _, r := range readings {
-		v.record.Readings = append(v.record.Readings, corecall.Kept{ID: r.ID, At: r.TakenAt, Document: r.Document, Withdrawn: r.Withdrawn, Doubtful: r.Doubtful})
 	}
 	entries, err := s.store.Journal(ctx, v.call.ID)
 	if err != nil {
@@ -70,6 +67,19 @@ func (s *calls) loadRecord(ctx context.Context, v *state) error {
 	}
 	v.record.Boxes, err = s.boxesOf(ctx, v.call.ID)
 	return err
+}
+
+// readingsOf reads the readings of a call.
+func (s *calls) readingsOf(ctx context.Context, id int64) ([]corecall.Kept, error) {
+	stored, err := s.store.Readings(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	all := make([]corecall.Kept, len(stored))
+	for i, r := range stored {
+		all[i] = corecall.Kept{ID: r.ID, At: r.TakenAt, Document: r.Document, Withdrawn: r.Withdrawn, Doubtful: r.Doubtful}
+	}
+	return all, nil
 }
 
 // boxesOf reads the recorded boxes of a call.
@@ -353,7 +363,7 @@ func (s *calls) source(ctx context.Context, v *state) (*job.Source, error) {
 	}
 	for _, l := range v.Lines {
 		if !l.Withdrawn {
-			src.Readings = append(src.Readings, job.Taken{At: l.At, Reading: l.Reading, AsFound: v.AsFound(l.At)})
+			src.Readings = append(src.Readings, sitebook.Taken{At: l.At, Reading: l.Reading, AsFound: v.AsFound(l.At)})
 		}
 	}
 	src.Leading = v.Leading()
@@ -361,7 +371,7 @@ func (s *calls) source(ctx context.Context, v *state) (*job.Source, error) {
 	if err != nil {
 		return nil, err
 	}
-	own, err := s.pastCall(ctx, v.call)
+	own, err := pastOf(v.call, &v.record)
 	if err != nil {
 		return nil, err
 	}

@@ -70,19 +70,6 @@ func (s *Store) SetMade(ctx context.Context, call int64, box string, at time.Tim
 		SELECT max(id) FROM circuits WHERE call_id = boxes.call_id AND NOT withdrawn) WHERE call_id = ? AND box = ?`, stamp(at), call, box))
 }
 
-// LastMade is the box made up last on the call, and when; "" where none was.
-func (s *Store) LastMade(ctx context.Context, call int64) (box string, at time.Time, err error) {
-	var made string
-	err = s.on(ctx).QueryRowContext(ctx, "SELECT box, made FROM (SELECT box, "+madeAt+" AS made FROM boxes WHERE call_id = ?) WHERE made IS NOT NULL ORDER BY made DESC LIMIT 1", call).Scan(&box, &made)
-	if errors.Is(err, sql.ErrNoRows) {
-		return "", at, nil
-	}
-	if err == nil {
-		at, err = time.Parse(time.RFC3339Nano, made)
-	}
-	return box, at, err
-}
-
 // Pulled is the phase of a picture of a pulled device: it is the record of what
 // landed where in its box.
 const Pulled = "pulled"

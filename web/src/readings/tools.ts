@@ -94,7 +94,9 @@ function acted(r: Reading): string {
 		case 'plugged':
 			return `About ${r.watts} W is plugged in there`;
 		case 'find-box':
-			return 'No outlet or junction that nobody drew was found there';
+			return Array.isArray(r.found) && r.found.length
+				? `Found along the cable, not drawn yet: ${r.found.join(', ')}`
+				: 'No outlet or junction that nobody drew was found there';
 		default: {
 			const names = Array.isArray(r.found) ? r.found.join(', ') : '';
 			const back = r.cameBack?.length ? ', and it works now' : '';

@@ -40,11 +40,16 @@ const heads: Partial<Record<Test['do'], string>> = { fix: 'Put it right', done: 
 /** What to do now, in one sentence, with why, how long, and how safe. */
 export function Advice({ call, go }: Props) {
 	const next = call.diagnosis.next;
-	// What has no place of its own on the run is answered here, so it comes up when it is chosen.
-	const [chosen, choose] = useState('');
-	const now = next.find((t) => t.say === chosen) ?? next[0];
-	const then = next.filter((t) => t !== now);
-	const take = (t: Test) => (t.do === 'act' || t.asked || t.hint || t.between ? choose(t.say) : go(t));
+	// What has no place of its own on the run is answered here, so it comes up when it is chosen: for as
+	// long as nothing else has come first, and never over a breaker that is to go off.
+	const [chosen, choose] = useState({ over: '', say: '' });
+	const first = next[0];
+	const other = chosen.over === first?.say ? next.find((t) => t.say === chosen.say) : undefined;
+	const off = first?.do === 'power-off';
+	const now = (off ? undefined : other) ?? first;
+	const here = (t: Test) => t.do === 'act' || Boolean(t.asked ?? t.hint ?? t.between);
+	const then = next.filter((t) => t !== now && !(off && here(t)));
+	const take = (t: Test) => (here(t) ? choose({ over: first?.say ?? '', say: t.say }) : go(t));
 	if (call.stops.length === 0) return null;
 	if (!now) return null;
 	const dead = now.do === 'open' || now.tool === 'ohms' || (now.do === 'map' && now.site !== undefined);
