@@ -105,6 +105,28 @@ test('half of an outlet dead: the switches first, one tap on a phone', async ({ 
 	await expect(suspects(page).first()).not.toContainText('wall switch');
 });
 
+test('what was chosen instead gives way to a danger that comes first', async ({ page, server }) => {
+	const id = await onCall(page, server, [
+		...Array.from({ length: 9 }, (_, i) => plug(`R${i + 1}`, dark)),
+		{ tool: 'told', asked: 'cycle-breaker', answer: 'no-change' },
+	]);
+	const now = page.getByRole('region', { name: 'Do now' });
+	await now.getByRole('button', { name: /^or Flip every switch/ }).click();
+	await expect(now.getByRole('button', { name: 'Every switch is on' }), 'it comes up').toBeVisible();
+	const later = [
+		{ reading: plug('R9', { hotNeutral: 'dark', hotGround: 'dark', neutralGround: 'lit' }, 'bottom'), says: 'Sensor on the slots at Glue shelf' },
+		{ reading: meter('R2', 150), says: 'Main off now, and call the utility' },
+	];
+	for (const [i, { reading, says }] of later.entries()) {
+		await sent(server, `/api/calls/${id}/readings`, { id: `acts-comes-later-${i}`, reading });
+		// Whoever comes back to the screen sees what another entered.
+		await page.evaluate(() => window.dispatchEvent(new Event('visibilitychange')));
+		await expect(now).toContainText(says);
+		await expect(now.getByRole('button', { name: 'Every switch is on' })).toHaveCount(0);
+	}
+	await expect(now.getByRole('link', { name: 'It is off: prove it dead' })).toBeVisible();
+});
+
 test('both ends of a cable sound: a box that nobody drew is looked for, and drawn in where one is found', async ({ page, server }) => {
 	const openGround = { hotNeutral: 'lit', hotGround: 'dark', neutralGround: 'dark' };
 	await onCall(page, server, [
