@@ -46,7 +46,12 @@ func kept(t *testing.T, id string, minute int, r tester.Reading) Kept {
 }
 
 func plug(device string, half circuit.Half, hn, hg, ng tester.Lit) tester.Reading {
-	return tester.Reading{At: device, Half: half, Tool: tester.Plug, Lamps: &tester.Lamps{HotNeutral: hn, HotGround: hg, NeutralGround: ng}}
+	return tester.Reading{
+		At:    device,
+		Half:  half,
+		Tool:  tester.Plug,
+		Lamps: &tester.Lamps{HotNeutral: hn, HotGround: hg, NeutralGround: ng},
+	}
 }
 
 var (
@@ -109,17 +114,27 @@ func TestEvidence(t *testing.T) {
 			}
 		})
 	}
-	late := &Record{Circuit: loft(t), Readings: []Kept{kept(t, "b", 5, lamps("R2", right)), kept(t, "c", 5, lamps("R3", right)), first}}
+	late := &Record{
+		Circuit:  loft(t),
+		Readings: []Kept{kept(t, "b", 5, lamps("R2", right)), kept(t, "c", 5, lamps("R3", right)), first},
+	}
 	e, err := late.Evidence()
 	require.NoError(t, err)
-	assert.Equal(t, []string{"a", "b", "c"}, []string{e.Lines[0].ID, e.Lines[1].ID, e.Lines[2].ID}, "by when they were taken, else as they came in")
+	assert.Equal(
+		t,
+		[]string{"a", "b", "c"},
+		[]string{e.Lines[0].ID, e.Lines[1].ID, e.Lines[2].ID},
+		"by when they were taken, else as they came in",
+	)
 	_, err = (&Record{Circuit: loft(t), Readings: []Kept{{ID: "z", Document: []byte(`{`)}}}).Evidence()
 	assert.ErrorContains(t, err, "reading z")
 }
 
 // TestTaken: the history of a run draws the same line, whatever has become of the run.
 func TestTaken(t *testing.T) {
-	r := &Record{Readings: []Kept{kept(t, "a", 1, lamps("R77", dark)), kept(t, "x", 2, fixed), kept(t, "b", 3, lamps("R77", right))}}
+	r := &Record{
+		Readings: []Kept{kept(t, "a", 1, lamps("R77", dark)), kept(t, "x", 2, fixed), kept(t, "b", 3, lamps("R77", right))},
+	}
 	taken, err := r.taken()
 	require.NoError(t, err)
 	require.Len(t, taken, 3)
@@ -133,7 +148,13 @@ func TestTaken(t *testing.T) {
 
 // TestPast: which boxes were made up, and what was put in by that.
 func TestPast(t *testing.T) {
-	r := &Record{Boxes: []Box{{ID: "B1", Makeup: &makeup.Box{Device: &makeup.Device{ID: "G1", Kind: "gfci"}}, MadeAt: when(4)}, {ID: "B2", Makeup: &makeup.Box{Device: &makeup.Device{ID: "R2", Kind: "receptacle"}}}}, Readings: []Kept{kept(t, "a", 1, lamps("R1", right))}}
+	r := &Record{
+		Boxes: []Box{
+			{ID: "B1", Makeup: &makeup.Box{Device: &makeup.Device{ID: "G1", Kind: "gfci"}}, MadeAt: when(4)},
+			{ID: "B2", Makeup: &makeup.Box{Device: &makeup.Device{ID: "R2", Kind: "receptacle"}}},
+		},
+		Readings: []Kept{kept(t, "a", 1, lamps("R1", right))},
+	}
 	past, err := r.Past()
 	require.NoError(t, err)
 	assert.Equal(t, map[string]time.Time{"B1": at(4)}, past.MadeUp)
@@ -183,12 +204,16 @@ func TestNow(t *testing.T) {
 	assert.Equal(t, job.Complaint, v.Facts.Now(), "cautions first")
 	assert.Equal(t, 6, v.Facts.Halves)
 	assert.Empty(t, v.Checks)
-	r.CautionsRead = true
-	r.Readings = []Kept{kept(t, "a", 1, lamps("R1", right)), kept(t, "b", 2, lamps("R2", dark)), kept(t, "c", 3, lamps("R3", dark))}
+	r.CautionsReadAt = when(0)
+	r.Readings = []Kept{
+		kept(t, "a", 1, lamps("R1", right)),
+		kept(t, "b", 2, lamps("R2", dark)),
+		kept(t, "c", 3, lamps("R3", dark)),
+	}
 	v = now(t, r)
 	assert.Equal(t, job.AsFound, v.Facts.Now())
 	assert.Len(t, v.Halves(), 3)
-	assert.Contains(t, v.Cause().Words, "likeliest by the readings (")
+	assert.Contains(t, v.Cause().Words, "is not recorded; the readings point at ")
 	assert.NotEmpty(t, v.Cause().Faults)
 	assert.Contains(t, v.Leading(), "open hot")
 	assert.Equal(t, v.Result.Sites[0].Site, v.WorkBox, "the likeliest")
@@ -207,14 +232,24 @@ func TestNow(t *testing.T) {
 	assert.True(t, v.AsFound(at(3)), "what was read before stays as found")
 	assert.False(t, v.AsFound(at(6)))
 
-	made := &Record{Circuit: r.Circuit, CautionsRead: true, Readings: r.Readings[:3], Boxes: []Box{{ID: "B2", MadeAt: when(7)}}}
+	made := &Record{
+		Circuit:        r.Circuit,
+		CautionsReadAt: when(0),
+		Readings:       r.Readings[:3],
+		Boxes:          []Box{{ID: "B2", MadeAt: when(7)}},
+	}
 	v = now(t, made)
 	assert.Equal(t, "B2", v.WorkBox)
 	assert.Equal(t, "Drying rack", v.Facts.MadeUp)
 	assert.Empty(t, v.Leading(), "it was made up")
 	assert.Empty(t, v.InForce)
 
-	over := &Record{Circuit: r.Circuit, CautionsRead: true, Journal: job.Journal{{Kind: job.HandedOver, At: at(9)}}, Answers: []visit.Answer{{Kind: visit.Danger, Signs: []visit.Sign{visit.Heat}, Box: "B1"}}}
+	over := &Record{
+		Circuit:        r.Circuit,
+		CautionsReadAt: when(0),
+		Journal:        job.Journal{{Kind: job.HandedOver, At: at(9)}},
+		Answers:        []visit.Answer{{Kind: visit.Danger, Signs: []visit.Sign{visit.Heat}, Box: "B1"}},
+	}
 	v = now(t, over)
 	assert.True(t, v.Facts.HandedOver)
 	assert.Equal(t, "heat at Press", v.Facts.Reported)
@@ -224,10 +259,20 @@ func TestNow(t *testing.T) {
 
 // TestNeverCertain: no probability is said to be more than 99 %.
 func TestNeverCertain(t *testing.T) {
-	v := &View{Evidence: &Evidence{}, Result: &diagnosis.Result{Suspects: []diagnosis.Suspect{{Name: "open hot", Place: "at Press", Probability: 0.99999, Faults: []circuit.Fault{open}}}}, circuit: loft(t)}
+	v := &View{
+		Evidence: &Evidence{},
+		Result: &diagnosis.Result{
+			Suspects: []diagnosis.Suspect{
+				{Name: "open hot", Place: "at Press", Probability: 0.99999, Faults: []circuit.Fault{open}},
+			},
+		},
+		circuit: loft(t),
+	}
 	assert.Contains(t, v.Leading(), "(99 %)")
-	assert.Contains(t, v.Cause().Words, "(99 %)")
-	v.Result.Suspects[0].Faults, v.Result.Suspects[0].Beside = nil, []diagnosis.Unrecorded{{Kind: diagnosis.Switched, At: "R1"}}
+	assert.Contains(t, v.Cause().Words, "is not recorded; the readings point at open hot")
+	v.Result.Suspects[0].Faults, v.Result.Suspects[0].Beside = nil, []diagnosis.Unrecorded{
+		{Kind: diagnosis.Switched, At: "R1"},
+	}
 	assert.NotEmpty(t, v.Cause().Words, "a switch that is off is a cause")
 	v.Result.Suspects[0].Beside[0].Kind = diagnosis.UnrecordedLoad
 	assert.Empty(t, v.Cause().Words, "what is plugged in is none")

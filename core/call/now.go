@@ -24,12 +24,25 @@ type View struct {
 	Facts   job.Facts
 
 	circuit *circuit.Circuit
+	journal job.Journal
 }
 
 // Now works out what follows from the record, its evidence, and what the diagnosis
 // made of that.
 func (r *Record) Now(e *Evidence, result *diagnosis.Result) (*View, error) {
-	v := &View{Evidence: e, Result: result, circuit: r.Circuit}
+	v := &View{Evidence: e, Result: result, circuit: r.Circuit, journal: r.Journal}
+	var err error
+	if v.Checks, v.Stays, err = r.checks(e); err != nil {
+		return nil, err
+	}
+	v.Gates = r.gates(result)
+	v.WorkBox = v.workBox()
+	v.Facts = r.facts(v)
+	return v, nil
+}
+
+// checks are the readings that prove the work; stays what must not go off unseen.
+func (r *Record) checks(e *Evidence) (checks []job.Check, stays []job.Stays, err error) {
 	touched := r.Touched(e)
 	for _, id := range touched {
 		b := r.box(id)
@@ -37,19 +50,13 @@ func (r *Record) Now(e *Evidence, result *diagnosis.Result) (*View, error) {
 			continue
 		}
 		for _, stay := range b.Makeup.MustStayOn(r.Circuit) {
-			v.Stays = append(v.Stays, job.Stays(stay))
+			stays = append(stays, job.Stays(stay))
 		}
 	}
 	if len(touched) > 0 {
-		var err error
-		if v.Checks, err = job.Checks(r.Circuit, touched, v.Stays, e.sinceFixed()); err != nil {
-			return nil, err
-		}
+		checks, err = job.Checks(r.Circuit, touched, stays, e.sinceFixed())
 	}
-	v.Gates = r.gates(result)
-	v.WorkBox = v.workBox()
-	v.Facts = r.facts(v)
-	return v, nil
+	return checks, stays, err
 }
 
 // inQuestion is the probability from which a box's gates come before those of
@@ -107,7 +114,11 @@ func (v *View) workBox() string {
 func (r *Record) facts(v *View) job.Facts {
 	c := r.Circuit
 	f := job.Facts{
-		Reported: visit.Reported(c, r.Answers), CautionsRead: r.CautionsRead, Settled: v.Result.Settled, Read: len(v.Halves()),
+		Reported: visit.Reported(
+			c,
+			r.Answers,
+		),
+		CautionsRead: r.CautionsReadAt != nil, Settled: v.Result.Settled, Read: len(v.Halves()),
 		Leading: v.Result.Leading(c),
 	}
 	for i := range c.Boxes {
@@ -171,13 +182,18 @@ type Cause struct {
 	Beside []diagnosis.Unrecorded
 }
 
-// Cause is what eyes found and nobody has put right since; where they found
-// nothing, what the readings point at.
+// Cause is what eyes found and nobody has put right since, and what was said in words of
+// an opened box. Where nothing was found it says so, and what the readings point at.
 func (v *View) Cause() Cause {
 	var k Cause
 	var words []string
 	for _, f := range diagnosis.StillThere(v.circuit, v.InForce) {
 		k.Faults, words = append(k.Faults, f.Fault), append(words, f.Words)
+	}
+	for _, e := range v.journal {
+		if e.Kind == job.WasFound && !e.Withdrawn {
+			words = append(words, e.Text+" at "+v.circuit.LabelOf(e.Box))
+		}
 	}
 	if len(words) > 0 {
 		k.Words = "found: " + strings.Join(words, "; ")
@@ -187,7 +203,11 @@ func (v *View) Cause() Cause {
 		return k
 	}
 	first := v.Result.Suspects[0]
-	return Cause{Words: fmt.Sprintf("likeliest by the readings (%s): %s %s", sure(first.Probability), first.Name, first.Place), Faults: first.Faults, Beside: first.Beside}
+	return Cause{
+		Words:  fmt.Sprintf("what it was is not recorded; the readings point at %s %s", first.Name, first.Place),
+		Faults: first.Faults,
+		Beside: first.Beside,
+	}
 }
 
 // Leading is what the readings point at while nothing was made up; "" for nothing.

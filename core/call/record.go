@@ -8,19 +8,43 @@ import (
 	"time"
 
 	"elvat/core/circuit"
+	"elvat/core/diagnosis"
 	"elvat/core/job"
 	"elvat/core/makeup"
+	"elvat/core/runs"
+	"elvat/core/tester"
 	"elvat/core/visit"
 )
 
-// A Record is the plain data of a call, as it is kept.
+// A Record is the plain data of a call, as it is kept and as it is sent.
 type Record struct {
-	Circuit      *circuit.Circuit // the run as it is drawn now
-	Readings     []Kept           // as they came in
-	Boxes        []Box            // those that are recorded
-	Journal      job.Journal
-	Answers      []visit.Answer // of the customer, in their order
-	CautionsRead bool
+	ID      int64
+	Version int64 // the last action on it
+
+	Title          string
+	Complaint      string
+	CautionsReadAt *time.Time
+	Circuit        *circuit.Circuit     // the run as it is drawn now
+	Said           *tester.State        // of the circuit's state; nil: as its file says
+	Conditions     diagnosis.Conditions // of the place
+	Order          *runs.Map            // of the boxes, as far as it is known; nil: all of it
+	Changed        []string             // devices known to have been changed lately
+	Readings       []Kept               // as they came in
+	Boxes          []Box                // those that are recorded
+	Journal        job.Journal          // as it was done
+	EntryIDs       []string             // of its entries
+	Pictures       []Picture
+	Used           []Used
+	Answers        []visit.Answer // of the customer, in their order
+	AnsweredAt     []time.Time
+	Conflicts      []Conflict
+	Panel          string // id of the panel
+	Directory      job.Directory
+
+	Log []Action // what was done, in its order
+
+	all   []Part
+	parts map[Key]Part
 }
 
 // A Kept reading is an elvat-readings/1 reading as it was entered.
@@ -29,6 +53,7 @@ type Kept struct {
 	At        time.Time // when it was taken
 	Document  []byte
 	Withdrawn bool
+	Overtaken bool // withdrawn by what the customer said later
 	Doubtful  bool
 }
 
@@ -36,6 +61,7 @@ type Kept struct {
 type Box struct {
 	ID     string
 	Makeup *makeup.Box // nil where nobody needs its plan
+	Done   []string    // steps of the plan
 	MadeAt *time.Time  // when it was made up as planned; nil: it was not
 }
 

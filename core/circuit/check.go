@@ -37,7 +37,11 @@ func (c *Circuit) checkSize() error {
 		{"faults", len(c.Faults), maxFaults}, {"state.separated", len(c.State.Separated), maxTouched}, {"state.joined", len(c.State.Joined), maxTouched},
 	}
 	for i, box := range c.Boxes {
-		all = append(all, many{fmt.Sprintf("boxes[%d].devices", i), len(box.Devices), maxDevices}, many{fmt.Sprintf("boxes[%d].wiring", i), len(box.Wiring), maxWiring})
+		all = append(
+			all,
+			many{fmt.Sprintf("boxes[%d].devices", i), len(box.Devices), maxDevices},
+			many{fmt.Sprintf("boxes[%d].wiring", i), len(box.Wiring), maxWiring},
+		)
 	}
 	for _, m := range all {
 		if m.are > m.most {

@@ -124,7 +124,9 @@ func TestOrphan(t *testing.T) {
 	c.Cables = c.Cables[:1]
 	c.Faults = nil
 	assert.EqualError(t, c.Check(), "box B2: no cable reaches it")
-	c.Cables = []circuit.Cable{{ID: "W2", From: "B1", To: "B2", AWG: 12, Feet: 5, Conductors: []circuit.Conductor{circuit.Hot}}}
+	c.Cables = []circuit.Cable{
+		{ID: "W2", From: "B1", To: "B2", AWG: 12, Feet: 5, Conductors: []circuit.Conductor{circuit.Hot}},
+	}
 	assert.EqualError(t, c.Check(), "box B1: no cable reaches it")
 }
 
@@ -234,8 +236,30 @@ func TestABoxFoundAlongACable(t *testing.T) {
 	require.NoError(t, c.AddStop(circuit.NewStop{Into: "W2", Label: "Behind the press", Ground: true}))
 	assert.Equal(t, []string{"B1", "B3", "B2"}, c.Order())
 	assert.Equal(t, "Behind the press", c.Box("B3").Label)
-	assert.Equal(t, circuit.Cable{ID: "W2", From: "B1", To: "B3", AWG: 12, Feet: 10, Conductors: []circuit.Conductor{circuit.Hot, circuit.Neutral}}, *c.Cable("W2"))
-	assert.Equal(t, circuit.Cable{ID: "W3", From: "B3", To: "B2", AWG: 12, Feet: 10, Conductors: []circuit.Conductor{circuit.Hot, circuit.Neutral}}, *c.Cable("W3"))
+	assert.Equal(
+		t,
+		circuit.Cable{
+			ID:         "W2",
+			From:       "B1",
+			To:         "B3",
+			AWG:        12,
+			Feet:       10,
+			Conductors: []circuit.Conductor{circuit.Hot, circuit.Neutral},
+		},
+		*c.Cable("W2"),
+	)
+	assert.Equal(
+		t,
+		circuit.Cable{
+			ID:         "W3",
+			From:       "B3",
+			To:         "B2",
+			AWG:        12,
+			Feet:       10,
+			Conductors: []circuit.Conductor{circuit.Hot, circuit.Neutral},
+		},
+		*c.Cable("W3"),
+	)
 	assert.Equal(t, [][2]string{{"W3@B2.hot", "R2.hot.1"}, {"W3@B2.neutral", "R2.neutral.1"}}, c.Box("B2").Wiring)
 	w, err := circuit.Wire(c)
 	require.NoError(t, err)

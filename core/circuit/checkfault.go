@@ -33,7 +33,10 @@ var faultKeys = map[FaultKind]struct{ pair, to, ohms, state bool }{
 func (c *Circuit) CheckFault(f Fault) error {
 	keys, known := faultKeys[f.Kind]
 	if !known {
-		return fmt.Errorf("kind %q is not known; use open, resistive, swapped, moved, bonded, touching, leak, gfci, breaker", string(f.Kind))
+		return fmt.Errorf(
+			"kind %q is not known; use open, resistive, swapped, moved, bonded, touching, leak, gfci, breaker",
+			string(f.Kind),
+		)
 	}
 	switch {
 	case f.At == "":

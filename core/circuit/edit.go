@@ -77,7 +77,12 @@ func (c *Circuit) pointsAt(box *Box) []NamedPoint {
 		}
 		for _, k := range cable.Conductors {
 			points = append(points, NamedPoint{
-				Name: endOf(&cable, box, k), Words: fmt.Sprintf("%s of the cable %s %s", k, toward, c.LabelOf(other)), Cable: cable.ID + "@" + box.ID,
+				Name: endOf(
+					&cable,
+					box,
+					k,
+				),
+				Words: fmt.Sprintf("%s of the cable %s %s", k, toward, c.LabelOf(other)), Cable: cable.ID + "@" + box.ID,
 			})
 		}
 	}

@@ -16,8 +16,16 @@ import (
 // can be wired, written and read again.
 func FuzzParse(f *testing.F) {
 	f.Add([]byte(sample))
-	f.Add([]byte(`{ "format": "elvat-circuit/1", "breaker": { "amps": 20, "poles": 2, "protection": "gfci" }, "cables": [ { "id": "W1", "from": "panel", "to": "B1", "awg": 12, "feet": 3, "conductors": ["hot", "hot2", "neutral"] } ], "boxes": [ { "id": "B1", "material": "metal", "bonded": true, "makeup": "pigtail", "devices": [ { "id": "G1", "kind": "gfci", "amps": 20, "generation": "legacy" }, { "id": "R1", "kind": "receptacle", "amps": 15, "slots": 2, "tab": { "hot": "removed" } } ] } ] }`))
-	f.Add([]byte(`{ "format": "elvat-circuit/1", "breaker": { "amps": 20 }, "cables": [ { "id": "W1", "from": "panel", "to": "B1", "awg": 14, "feet": 3, "conductors": ["hot", "neutral", "ground"] } ], "boxes": [ { "id": "B1", "devices": [ { "id": "R1", "kind": "receptacle", "amps": 15 } ], "wiring": [ ["W1@B1.hot", "splice:a"], ["splice:a", "R1.hot.1"] ] } ], "faults": [ { "kind": "moved", "at": "W1@B1.hot", "to": "R1.neutral.1" }, { "kind": "open", "at": "splice:a" } ], "state": { "separated": ["W1@B1"], "joined": [["W1@B1.hot", "R1.hot.2"]] } }`))
+	f.Add(
+		[]byte(
+			`{ "format": "elvat-circuit/1", "breaker": { "amps": 20, "poles": 2, "protection": "gfci" }, "cables": [ { "id": "W1", "from": "panel", "to": "B1", "awg": 12, "feet": 3, "conductors": ["hot", "hot2", "neutral"] } ], "boxes": [ { "id": "B1", "material": "metal", "bonded": true, "makeup": "pigtail", "devices": [ { "id": "G1", "kind": "gfci", "amps": 20, "generation": "legacy" }, { "id": "R1", "kind": "receptacle", "amps": 15, "slots": 2, "tab": { "hot": "removed" } } ] } ] }`,
+		),
+	)
+	f.Add(
+		[]byte(
+			`{ "format": "elvat-circuit/1", "breaker": { "amps": 20 }, "cables": [ { "id": "W1", "from": "panel", "to": "B1", "awg": 14, "feet": 3, "conductors": ["hot", "neutral", "ground"] } ], "boxes": [ { "id": "B1", "devices": [ { "id": "R1", "kind": "receptacle", "amps": 15 } ], "wiring": [ ["W1@B1.hot", "splice:a"], ["splice:a", "R1.hot.1"] ] } ], "faults": [ { "kind": "moved", "at": "W1@B1.hot", "to": "R1.neutral.1" }, { "kind": "open", "at": "splice:a" } ], "state": { "separated": ["W1@B1"], "joined": [["W1@B1.hot", "R1.hot.2"]] } }`,
+		),
+	)
 	f.Add([]byte(`{"format":"elvat-circuit/1","breaker":{"amps":1e400}}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		c, err := circuit.Parse(data)

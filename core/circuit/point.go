@@ -54,8 +54,20 @@ const splicePrefix = "splice:"
 // receptacleTerminals and gfciTerminals name a device's terminals and what
 // should land on each.
 var (
-	receptacleTerminals = []Terminal{{"hot.1", Hot}, {"hot.2", Hot}, {"neutral.1", Neutral}, {"neutral.2", Neutral}, {"ground", Ground}}
-	gfciTerminals       = []Terminal{{"line.hot", Hot}, {"line.neutral", Neutral}, {"load.hot", Hot}, {"load.neutral", Neutral}, {"ground", Ground}}
+	receptacleTerminals = []Terminal{
+		{"hot.1", Hot},
+		{"hot.2", Hot},
+		{"neutral.1", Neutral},
+		{"neutral.2", Neutral},
+		{"ground", Ground},
+	}
+	gfciTerminals = []Terminal{
+		{"line.hot", Hot},
+		{"line.neutral", Neutral},
+		{"load.hot", Hot},
+		{"load.neutral", Neutral},
+		{"ground", Ground},
+	}
 )
 
 // A Terminal is a place on a device where wires land.
@@ -102,7 +114,10 @@ func (c *Circuit) ParsePoint(name, box string) (Point, error) {
 	}
 	owner, rest, ok := strings.Cut(name, ".")
 	if !ok || rest == "" {
-		return Point{}, fmt.Errorf("%q is not a point: write a cable end (W1@B1.hot), a terminal (R1.hot.1), a splice (splice:hot) or a box (B1.box)", name)
+		return Point{}, fmt.Errorf(
+			"%q is not a point: write a cable end (W1@B1.hot), a terminal (R1.hot.1), a splice (splice:hot) or a box (B1.box)",
+			name,
+		)
 	}
 	if id, at, isEnd := strings.Cut(owner, "@"); isEnd {
 		cable := c.Cable(id)
@@ -172,7 +187,11 @@ func (c *Circuit) onCable(name string, cable *Cable, p Point) (Point, error) {
 	switch p.Conductor {
 	case Hot, Hot2, Neutral, Ground:
 	default:
-		return Point{}, fmt.Errorf("%s: %q is no conductor; a cable has hot, hot2, neutral, ground", name, string(p.Conductor))
+		return Point{}, fmt.Errorf(
+			"%s: %q is no conductor; a cable has hot, hot2, neutral, ground",
+			name,
+			string(p.Conductor),
+		)
 	}
 	if !cable.Has(p.Conductor) {
 		return Point{}, fmt.Errorf("%s: cable %s has no %s", name, cable.ID, p.Conductor)
@@ -198,7 +217,13 @@ func onDevice(name string, v *Device, rest string) (Point, error) {
 	for _, t := range v.Terminals() {
 		names = append(names, t.Name)
 	}
-	return Point{}, fmt.Errorf("%s: %s %s has no such point; its terminals are %s", name, v.Kind, v.ID, strings.Join(names, ", "))
+	return Point{}, fmt.Errorf(
+		"%s: %s %s has no such point; its terminals are %s",
+		name,
+		v.Kind,
+		v.ID,
+		strings.Join(names, ", "),
+	)
 }
 
 // HasGroundSlot reports whether a plug with a ground pin enters.

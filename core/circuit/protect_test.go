@@ -27,7 +27,12 @@ func TestWhatIsProtected(t *testing.T) {
 
 	c.Boxes[1].Makeup, c.Boxes[1].Load = circuit.Pigtail, []string{"W3"}
 	require.NoError(t, c.Check())
-	assert.Equal(t, map[string][]string{"B1": {}, "B2": {}, "B3": {"G1"}, "B4": {}}, protected(), "what is spliced with the line is not")
+	assert.Equal(
+		t,
+		map[string][]string{"B1": {}, "B2": {}, "B3": {"G1"}, "B4": {}},
+		protected(),
+		"what is spliced with the line is not",
+	)
 
 	c.Breaker.Protection = circuit.GFCIBreaker
 	c.Boxes[1].Devices[0].Tripped = true

@@ -283,7 +283,14 @@ func (w *Wired) wireDevice(v *Device) {
 			}
 			return id
 		}
-		o := Outlet{Device: v.ID, Half: half, Hot: slot(Hot), Neutral: slot(Neutral), Yoke: w.ID(v.First(Ground)), HasGround: v.HasGroundSlot()}
+		o := Outlet{
+			Device:    v.ID,
+			Half:      half,
+			Hot:       slot(Hot),
+			Neutral:   slot(Neutral),
+			Yoke:      w.ID(v.First(Ground)),
+			HasGround: v.HasGroundSlot(),
+		}
 		o.Ground = o.Yoke
 		if o.HasGround {
 			o.Ground = slot(Ground)

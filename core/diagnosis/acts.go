@@ -102,18 +102,38 @@ func (w *weighed) actTests() []Test {
 	}
 	line := w.line
 	if !line.now.gone.switches {
-		add(atSwitches, "Flip every switch in the room, then see whether it works", "A switched outlet, or half of one, is dead with its switch off: %s. No box needs opening for it.", Test{Act: tester.SwitchesOn})
+		add(
+			atSwitches,
+			"Flip every switch in the room, then see whether it works",
+			"A switched outlet, or half of one, is dead with its switch off: %s. No box needs opening for it.",
+			Test{Act: tester.SwitchesOn},
+		)
 	}
 	if !line.now.gone.gfcis {
-		add(atGFCIs, "Reset every GFCI of the house: bathroom, kitchen, garage and outside first", "A tripped GFCI ahead that is not on this run: %s. No box needs opening for it.", Test{Act: tester.AllGFCIs, Dead: w.readDead()})
+		add(
+			atGFCIs,
+			"Reset every GFCI of the house: bathroom, kitchen, garage and outside first",
+			"A tripped GFCI ahead that is not on this run: %s. No box needs opening for it.",
+			Test{Act: tester.AllGFCIs, Dead: w.readDead()},
+		)
 	}
 	if !line.now.gone.breaker {
-		add(atBreaker, "The breaker fully off, then on, once", "It has tripped or is off: %s. No box needs opening for it.", Test{Act: tester.ResetBreaker})
+		add(
+			atBreaker,
+			"The breaker fully off, then on, once",
+			"It has tripped or is off: %s. No box needs opening for it.",
+			Test{Act: tester.ResetBreaker},
+		)
 	}
 	for i := range w.e.circuit.Boxes {
 		for _, v := range w.e.circuit.Boxes[i].Devices {
 			if v.Kind == circuit.GFCI && !slices.Contains(line.now.gone.guards, v.ID) && !line.now.gone.gfcis {
-				add(atReset+v.ID, "Press reset on the GFCI at "+w.e.place(v.ID), "It has tripped: %s. A reset comes before any screwdriver.", Test{Act: tester.Reset, At: v.ID})
+				add(
+					atReset+v.ID,
+					"Press reset on the GFCI at "+w.e.place(v.ID),
+					"It has tripped: %s. A reset comes before any screwdriver.",
+					Test{Act: tester.Reset, At: v.ID},
+				)
 			}
 		}
 	}
@@ -123,9 +143,19 @@ func (w *weighed) actTests() []Test {
 		t := Test{Act: tester.FindBox, At: cable.ID}
 		switch looked, found := w.lookedFor(cable.ID); {
 		case !looked && w.lookedInto(cable.From) && w.lookedInto(cable.To):
-			add(atUndrawn+cable.ID, "Look for an outlet or junction that nobody drew between "+between+": behind furniture, under blank plates, on the wall's other side", "A conductor may have let go in it: %s. Nothing is opened to look for it.", t)
+			add(
+				atUndrawn+cable.ID,
+				"Look for an outlet or junction that nobody drew between "+between+": behind furniture, under blank plates, on the wall's other side",
+				"A conductor may have let go in it: %s. Nothing is opened to look for it.",
+				t,
+			)
 		case found:
-			add(atUndrawn+cable.ID, "Draw what you found between "+between+" into the run: then it is read and opened like any other", "What is wrong may be in it: %s.", t)
+			add(
+				atUndrawn+cable.ID,
+				"Draw what you found between "+between+" into the run: then it is read and opened like any other",
+				"What is wrong may be in it: %s.",
+				t,
+			)
 		}
 	}
 	return tests
@@ -207,7 +237,10 @@ func (w *weighed) unplug(causes []cause) (Test, bool) {
 	m := w.e.settings.Minutes
 	best.Minutes = m.Unplug + m.Tool[best.Tool]
 	best.Say = "Switch off or unplug everything on the run, then read again at " + w.e.place(best.At)
-	best.Why = fmt.Sprintf("Something plugged in that nobody recorded would explain it: %s. Through it a lost neutral comes up to the hot's voltage, and lamps then show hot and ground exchanged.", percent(w.plugged()))
+	best.Why = fmt.Sprintf(
+		"Something plugged in that nobody recorded would explain it: %s. Through it a lost neutral comes up to the hot's voltage, and lamps then show hot and ground exchanged.",
+		percent(w.plugged()),
+	)
 	return best, true
 }
 
@@ -222,7 +255,10 @@ func (w *weighed) changedByLoads() []int {
 	var all []int
 	for i := len(w.readings) - 1; i >= w.before; i-- {
 		codes := w.judged[i].codes
-		if slices.ContainsFunc(w.order, func(h int) bool { return w.probability[h] >= negligible && codes[h] != codes[left[h]] }) {
+		if slices.ContainsFunc(
+			w.order,
+			func(h int) bool { return w.probability[h] >= negligible && codes[h] != codes[left[h]] },
+		) {
 			all = append(all, i)
 		}
 	}
@@ -261,7 +297,10 @@ func (e *Engine) acted(r *tester.Reading, h int, s *stage) answer {
 		return flat(fmt.Sprint(is), wrong, false)
 	}
 	if r.Act == tester.FindBox {
-		is := slices.ContainsFunc(e.hypotheses[h].beside, func(u Unrecorded) bool { return u.Kind == BoxUndrawn && u.At == r.At })
+		is := slices.ContainsFunc(
+			e.hypotheses[h].beside,
+			func(u Unrecorded) bool { return u.Kind == BoxUndrawn && u.At == r.At },
+		)
 		p := e.settings.Errors.FoundBox
 		if is {
 			p = 1 - e.settings.Errors.MissedBox
@@ -295,7 +334,8 @@ func (e *Engine) acted(r *tester.Reading, h int, s *stage) answer {
 func (e *Engine) tripsToReset(h int) bool {
 	all := gone{gfcis: true}
 	hyp := &e.hypotheses[h]
-	return slices.ContainsFunc(hyp.faults, all.fault) || slices.ContainsFunc(hyp.beside, func(u Unrecorded) bool { return u.Kind == GFCIElsewhere && all.unrecorded(u) })
+	return slices.ContainsFunc(hyp.faults, all.fault) ||
+		slices.ContainsFunc(hyp.beside, func(u Unrecorded) bool { return u.Kind == GFCIElsewhere && all.unrecorded(u) })
 }
 
 // settledBy reports whether the reset puts something of the hypothesis right.
@@ -340,7 +380,8 @@ func (e *Engine) wouldAnswer(asked tester.Question, h int, s *stage) tester.Answ
 	is := tester.NothingChanged
 	for _, f := range slices.Concat(s.known.faults, hyp.faults) {
 		switch {
-		case asked == tester.CycleBreaker && f.Kind == circuit.BreakerAt, asked == tester.ResetGFCIs && f.Kind == circuit.GFCIFault && f.State == StateTripped:
+		case asked == tester.CycleBreaker && f.Kind == circuit.BreakerAt,
+			asked == tester.ResetGFCIs && f.Kind == circuit.GFCIFault && f.State == StateTripped:
 			is = tester.CameBack
 		case asked == tester.ResetGFCIs && f.Kind == circuit.GFCIFault && f.State != "no-trip":
 			is = tester.WillNotHold

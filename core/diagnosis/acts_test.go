@@ -51,7 +51,11 @@ func TestActsSettle(t *testing.T) {
 			after := diagnose(t, row.c, append(slices.Clone(row.first), row.act))
 			assert.Zero(t, named(after, row.gone))
 			for _, next := range after.Next {
-				assert.False(t, next.Do == diagnosis.DoAct && next.Act == row.act.Act && next.At == row.act.At, "it is not proposed again")
+				assert.False(
+					t,
+					next.Do == diagnosis.DoAct && next.Act == row.act.Act && next.At == row.act.At,
+					"it is not proposed again",
+				)
 			}
 		})
 	}
@@ -82,8 +86,20 @@ func TestARepeatTellsNothingNew(t *testing.T) {
 
 // TestWhatAnActMayBringBack: the outlets that read dead last, at either half.
 func TestWhatAnActMayBringBack(t *testing.T) {
-	got := under(t, loft(t, nil), diagnosis.Conditions{Complaint: diagnosis.PartDead},
-		lamps("R1", dark, dark, dark), lamps("R1", lit, lit, dark), lamps("R2", dark, dark, dark), bottom(lamps("R3", dark, dark, dark)))
+	got := under(
+		t,
+		loft(t, nil),
+		diagnosis.Conditions{Complaint: diagnosis.PartDead},
+		lamps(
+			"R1",
+			dark,
+			dark,
+			dark,
+		),
+		lamps("R1", lit, lit, dark),
+		lamps("R2", dark, dark, dark),
+		bottom(lamps("R3", dark, dark, dark)),
+	)
 	i := slices.IndexFunc(got.Next, func(n diagnosis.Test) bool { return n.Act == tester.AllGFCIs })
 	require.GreaterOrEqual(t, i, 0)
 	assert.Equal(t, []string{"R2", "R3"}, got.Next[i].Dead)
@@ -109,7 +125,13 @@ func TestSkippedIsNotAskedAgain(t *testing.T) {
 // as if it stood alone, by what was read before and since.
 func TestFoundIsCertain(t *testing.T) {
 	c := bindery(t)
-	first, second := circuit.Fault{Kind: circuit.Open, At: "W3@B3.neutral"}, circuit.Fault{Kind: circuit.Open, At: "W5@B2.hot"}
+	first, second := circuit.Fault{
+		Kind: circuit.Open,
+		At:   "W3@B3.neutral",
+	}, circuit.Fault{
+		Kind: circuit.Open,
+		At:   "W5@B2.hot",
+	}
 	both := []circuit.Fault{first, second}
 	readings := taken(t, c, both, plug, "R2", "R3", "R5")
 	found := append(readings, tester.Reading{Tool: tester.Eyes, Site: "B3", Found: &tester.Found{Faults: both[:1]}})
@@ -199,7 +221,10 @@ func TestALegendReadWronglyIsWrongEverywhere(t *testing.T) {
 	c := bindery(t)
 	var readings []tester.Reading
 	for _, at := range []string{"R1", "R2", "R3", "R4", "R5"} {
-		readings = append(readings, lamps(at, lit, dark, lit)) // what a sound outlet shows with the second and third exchanged
+		readings = append(
+			readings,
+			lamps(at, lit, dark, lit),
+		) // what a sound outlet shows with the second and third exchanged
 	}
 	settings := diagnosis.Defaults()
 	p := map[float64]float64{}
@@ -225,7 +250,12 @@ func TestABoxNobodyDrew(t *testing.T) {
 		return tester.Reading{Tool: tester.Eyes, Site: site, Found: &tester.Found{Faults: []circuit.Fault{}}}
 	}
 	look := func(found ...string) tester.Reading {
-		return tester.Reading{Tool: tester.Act, Act: tester.FindBox, At: "W2", Found: &tester.Found{Names: append([]string{}, found...)}}
+		return tester.Reading{
+			Tool:  tester.Act,
+			Act:   tester.FindBox,
+			At:    "W2",
+			Found: &tester.Found{Names: append([]string{}, found...)},
+		}
 	}
 	finds := func(r *diagnosis.Result) int {
 		return slices.IndexFunc(r.Next, func(n diagnosis.Test) bool { return n.Act == tester.FindBox && n.At == "W2" })

@@ -26,7 +26,10 @@ const (
 	rarely = 0.01
 )
 
-// A planner works out the minutes that are expected to be spent.
+// A planner works out the minutes that are expected to be spent: the expected cost to
+// go, by looking two tests ahead and then opening boxes in the order of minutes for
+// probability (decision-theoretic troubleshooting: Heckerman, Breese and Rommelse,
+// Communications of the ACM 38, 1995; from memory).
 type planner struct {
 	sites  []string  // where something is put right: boxes, the panel, acts
 	cost   []float64 // of each
@@ -177,7 +180,13 @@ func chances(joint [][]float64, causes []cause, kept []int) [][]float64 {
 }
 
 // after is what is expected once the test is taken and what then says is done.
-func (p *planner) after(test int, belief []float64, at string, walk float64, then func(b []float64, at string) float64) float64 {
+func (p *planner) after(
+	test int,
+	belief []float64,
+	at string,
+	walk float64,
+	then func(b []float64, at string) float64,
+) float64 {
 	f := &p.tests[test]
 	minutes := f.minutes
 	if f.box != at {

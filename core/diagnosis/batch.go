@@ -178,8 +178,11 @@ func (w *weighed) separations(causes []cause) []Test {
 		t := Test{Do: DoSeparate, At: device.ID, Half: circuit.Top, Tool: tool, Separated: at}
 		t.Minutes = w.minutesOf(&t) + w.walk(device.ID)
 		w.expect(&t, s, o, causes)
-		t.Say = fmt.Sprintf("Power off and proven dead: take the cable to %s apart at %s and cap its ends; close up, power on, and read there whether it holds",
-			w.e.circuit.LabelOf(e.cable.To), w.e.circuit.LabelOf(e.cable.From))
+		t.Say = fmt.Sprintf(
+			"Power off and proven dead: take the cable to %s apart at %s and cap its ends; close up, power on, and read there whether it holds",
+			w.e.circuit.LabelOf(e.cable.To),
+			w.e.circuit.LabelOf(e.cable.From),
+		)
 		tests = append(tests, t)
 	}
 	return tests

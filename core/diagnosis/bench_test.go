@@ -28,7 +28,13 @@ func loft(t testing.TB, change func(*circuit.Circuit)) *circuit.Circuit {
 }
 
 func volts(at string, hn, hg, ng float64) tester.Reading {
-	return tester.Reading{At: at, Half: circuit.Top, Tool: tester.Meter, Mode: tester.HighZ, Volts: &tester.Volts{HotNeutral: &hn, HotGround: &hg, NeutralGround: &ng}}
+	return tester.Reading{
+		At:    at,
+		Half:  circuit.Top,
+		Tool:  tester.Meter,
+		Mode:  tester.HighZ,
+		Volts: &tester.Volts{HotNeutral: &hn, HotGround: &hg, NeutralGround: &ng},
+	}
 }
 
 func bottom(r tester.Reading) tester.Reading {
@@ -74,7 +80,12 @@ func TestBenchSituations(t *testing.T) {
 		for _, k := range []string{"hot", "hot2", "neutral", "ground"} {
 			sofa.Wiring = append(sofa.Wiring, [2]string{"W2@B2." + k, "splice:" + k}, [2]string{"W3@B2." + k, "splice:" + k})
 		}
-		sofa.Wiring = append(sofa.Wiring, [2]string{"splice:hot2", "R2.hot.1"}, [2]string{"splice:neutral", "R2.neutral.1"}, [2]string{"splice:ground", "R2.ground"})
+		sofa.Wiring = append(
+			sofa.Wiring,
+			[2]string{"splice:hot2", "R2.hot.1"},
+			[2]string{"splice:neutral", "R2.neutral.1"},
+			[2]string{"splice:ground", "R2.ground"},
+		)
 		require.NoError(t, c.Check())
 	}
 	half := 0.5
@@ -155,7 +166,13 @@ func TestBenchSituations(t *testing.T) {
 			require.NotEmpty(t, got.Suspects)
 			require.NotEmpty(t, got.Next)
 			first, next := got.Suspects[0], got.Next[0]
-			says := strings.Join(slices.DeleteFunc([]string{next.Do, string(next.Act), string(next.Tool), next.Site}, func(s string) bool { return s == "" }), " ")
+			says := strings.Join(
+				slices.DeleteFunc(
+					[]string{next.Do, string(next.Act), string(next.Tool), next.Site},
+					func(s string) bool { return s == "" },
+				),
+				" ",
+			)
 			t.Logf("%s (%.2f); %s: %s", first.Name+" "+first.Place, first.Probability, says, next.Say)
 			for _, s := range got.Suspects[:min(4, len(got.Suspects))] {
 				t.Logf("    %.3f %s %s", s.Probability, s.Name, s.Place)

@@ -77,7 +77,10 @@ func TestConditionsRaise(t *testing.T) {
 
 func TestConditionsFile(t *testing.T) {
 	c := bindery(t)
-	known, err := diagnosis.ParseConditions([]byte(`{"format":"elvat-conditions/1","complaint":"dead","boxes":{"B2":["push-in"]}}`), c)
+	known, err := diagnosis.ParseConditions(
+		[]byte(`{"format":"elvat-conditions/1","complaint":"dead","boxes":{"B2":["push-in"]}}`),
+		c,
+	)
 	require.NoError(t, err)
 	assert.Equal(t, diagnosis.OneDead, known.Complaint)
 	for text, want := range map[string]string{
@@ -129,7 +132,12 @@ func TestPhone(t *testing.T) {
 }
 
 func TestPractice(t *testing.T) {
-	p := diagnosis.Practice{Weights: map[string]float64{"openEnd": 2}, Minutes: map[string]float64{"open": 20, "plug": 2}, Tools: []tester.Tool{tester.Plug}, Qualified: true}
+	p := diagnosis.Practice{
+		Weights:   map[string]float64{"openEnd": 2},
+		Minutes:   map[string]float64{"open": 20, "plug": 2},
+		Tools:     []tester.Tool{tester.Plug},
+		Qualified: true,
+	}
 	s, err := p.Settings()
 	require.NoError(t, err)
 	assert.InDelta(t, 2, s.Weights.OpenEnd.Value, 0)

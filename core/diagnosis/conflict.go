@@ -24,7 +24,11 @@ const contradicted = 0.2
 func (w *weighed) conflict() *Conflict {
 	if i := w.impossible(); i >= 0 {
 		c := &Conflict{Reading: w.place[i], Words: w.e.readingWords(&w.readings[i])}
-		c.Why = fmt.Sprintf("Nothing in the catalogue shows what %s showed: %s. Take it again, or mark it doubtful.", c.Words, w.readings[i].Words())
+		c.Why = fmt.Sprintf(
+			"Nothing in the catalogue shows what %s showed: %s. Take it again, or mark it doubtful.",
+			c.Words,
+			w.readings[i].Words(),
+		)
 		return c
 	}
 	if len(w.readings) < 2 {
@@ -56,9 +60,15 @@ func (w *weighed) conflict() *Conflict {
 	switch {
 	case worst >= 0:
 		c.Reading, c.Words = w.place[worst], w.e.readingWords(&w.readings[worst])
-		c.Why = fmt.Sprintf("The readings contradict each other. Most likely wrong is %s: take it again, or mark it doubtful.", c.Words)
+		c.Why = fmt.Sprintf(
+			"The readings contradict each other. Most likely wrong is %s: take it again, or mark it doubtful.",
+			c.Words,
+		)
 		if w.unexplained >= contradicted {
-			c.Why = fmt.Sprintf("Nothing in the catalogue explains all readings. Most likely wrong is %s: take it again, or mark it doubtful.", c.Words)
+			c.Why = fmt.Sprintf(
+				"Nothing in the catalogue explains all readings. Most likely wrong is %s: take it again, or mark it doubtful.",
+				c.Words,
+			)
 		}
 	case w.unexplained >= contradicted:
 		c.Why = "Nothing in the catalogue explains all readings, and no one of them stands out as wrong. Three faults at once, a second circuit in a box, or a run that is drawn wrong could."
@@ -105,5 +115,8 @@ const likely = 0.01
 
 // fitted reports whether any likely hypothesis fits the reading.
 func (w *weighed) fitted(reading int) bool {
-	return slices.ContainsFunc(w.order, func(h int) bool { return w.probability[h] >= likely && w.judged[reading].fits(h, w.level) })
+	return slices.ContainsFunc(
+		w.order,
+		func(h int) bool { return w.probability[h] >= likely && w.judged[reading].fits(h, w.level) },
+	)
 }

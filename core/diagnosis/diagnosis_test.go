@@ -36,7 +36,13 @@ func engine(t testing.TB, c *circuit.Circuit) *diagnosis.Engine {
 }
 
 // taken is what the tools show at the devices with the faults in place.
-func taken(t testing.TB, c *circuit.Circuit, faults []circuit.Fault, tools []tester.Tool, devices ...string) []tester.Reading {
+func taken(
+	t testing.TB,
+	c *circuit.Circuit,
+	faults []circuit.Fault,
+	tools []tester.Tool,
+	devices ...string,
+) []tester.Reading {
 	bench, err := tester.NewBench(c)
 	require.NoError(t, err)
 	k, err := bench.Try(faults)
@@ -57,7 +63,8 @@ func diagnose(t testing.TB, c *circuit.Circuit, readings []tester.Reading) *diag
 }
 
 func holds(s diagnosis.Suspect, faults []circuit.Fault) bool {
-	return reflect.DeepEqual(s.Faults, faults) || slices.ContainsFunc(s.Alike, func(other []circuit.Fault) bool { return reflect.DeepEqual(other, faults) })
+	return reflect.DeepEqual(s.Faults, faults) ||
+		slices.ContainsFunc(s.Alike, func(other []circuit.Fault) bool { return reflect.DeepEqual(other, faults) })
 }
 
 var plug = []tester.Tool{tester.Plug}
@@ -257,7 +264,8 @@ func TestFollowingNext(t *testing.T) {
 // the cable it is on.
 func near(c *circuit.Circuit, f circuit.Fault, site string) bool {
 	for _, cable := range c.Cables {
-		if len(f.At) > len(cable.ID) && f.At[:len(cable.ID)] == cable.ID && (f.At[len(cable.ID)] == '@' || f.At[len(cable.ID)] == '.') {
+		if len(f.At) > len(cable.ID) && f.At[:len(cable.ID)] == cable.ID &&
+			(f.At[len(cable.ID)] == '@' || f.At[len(cable.ID)] == '.') {
 			return site == cable.From || site == cable.To
 		}
 	}
@@ -269,7 +277,11 @@ func near(c *circuit.Circuit, f circuit.Fault, site string) bool {
 		return true
 	}
 	// An open ground terminal and the like show the same as the feed's end.
-	return f.At[:2] == box.Devices[0].ID || slices.ContainsFunc(c.Outgoing(site), func(cable *circuit.Cable) bool { return f.At[:2] == c.Box(cable.To).Devices[0].ID })
+	return f.At[:2] == box.Devices[0].ID ||
+		slices.ContainsFunc(
+			c.Outgoing(site),
+			func(cable *circuit.Cable) bool { return f.At[:2] == c.Box(cable.To).Devices[0].ID },
+		)
 }
 
 // TestLiveGroundPin: what raises the danger, and what alone takes it off.
@@ -314,7 +326,12 @@ func TestLiveGroundPin(t *testing.T) {
 func TestStates(t *testing.T) {
 	c := bindery(t)
 	off := false
-	dark := tester.Reading{At: "R2", Half: circuit.Top, Tool: tester.Plug, Lamps: &tester.Lamps{HotNeutral: tester.IsDark, HotGround: tester.IsDark, NeutralGround: tester.IsDark}}
+	dark := tester.Reading{
+		At:    "R2",
+		Half:  circuit.Top,
+		Tool:  tester.Plug,
+		Lamps: &tester.Lamps{HotNeutral: tester.IsDark, HotGround: tester.IsDark, NeutralGround: tester.IsDark},
+	}
 	right := func(readings ...tester.Reading) float64 {
 		for _, s := range diagnose(t, c, readings).Suspects {
 			if s.Name == "nothing wrong" {

@@ -105,7 +105,8 @@ func (w *weighed) uncleared(with ...tester.Tool) []Test {
 			}
 			for n := range tests {
 				t := &tests[n]
-				if !slices.Contains(with, t.Tool) || w.taken(t) || w.skipped(t) || t.Tool == tester.Ohms && !slices.Contains(w.e.settings.Tools, tester.Meter) {
+				if !slices.Contains(with, t.Tool) || w.taken(t) || w.skipped(t) ||
+					t.Tool == tester.Ohms && !slices.Contains(w.e.settings.Tools, tester.Meter) {
 					continue
 				}
 				t.Minutes = w.minutesOf(t) + w.walk(v.ID)
@@ -168,7 +169,8 @@ func (w *weighed) readsGround(device string) bool {
 func (w *weighed) disputed() []Test {
 	for i := len(w.readings) - 1; i >= 0; i-- {
 		r := &w.readings[i]
-		if !keptByOutlet(r) || r.Doubtful || r.Tool == tester.Told || w.judged[i].fits(healthy, w.level) || i < w.line.mendedAt && w.explained(i) {
+		if !keptByOutlet(r) || r.Doubtful || r.Tool == tester.Told || w.judged[i].fits(healthy, w.level) ||
+			i < w.line.mendedAt && w.explained(i) {
 			continue
 		}
 		tool, mode := tester.Meter, tester.HighZ
@@ -182,7 +184,10 @@ func (w *weighed) disputed() []Test {
 		}
 		t.Minutes = w.minutesOf(&t) + w.walk(r.At)
 		w.expect(&t, w.now, o, w.causes())
-		t.Why = fmt.Sprintf("The %s read there what a sound circuit does not show: this tells whether it was misread.", toolName[r.Tool])
+		t.Why = fmt.Sprintf(
+			"The %s read there what a sound circuit does not show: this tells whether it was misread.",
+			r.Tool.Name(),
+		)
 		w.tellOutcomes(&t, w.causes(), w.shows)
 		w.foresee(&t)
 		return []Test{t}
@@ -247,7 +252,9 @@ func (w *weighed) readsRight(v *evidence) bool {
 		return false
 	}
 	s.predict([]int{o}, []int{healthy})
-	return w.e.settings.Errors.fits(v.reading, &s.shown[o][healthy], s.levelAt(o, w.level), s.bench.Constants)
+	by := instruments[v.reading.Tool]
+	return by == nil ||
+		by.fits(w.e.settings.Errors, v.reading, &s.shown[o][healthy], s.levelAt(o, w.level), s.bench.Constants)
 }
 
 // finish makes sure that there is always something to do, and says when it is done.
@@ -258,7 +265,9 @@ func (w *weighed) finish(tests []Test, r *Result) []Test {
 		if !w.powered() {
 			return append([]Test{w.powerOn()}, tests...)
 		}
-		if unproven := slices.Concat(w.disputed(), w.uncleared(tester.Sensor, tester.Ohms), w.unproven(), w.underLoad()); len(unproven) > 0 {
+		if unproven := slices.Concat(w.disputed(), w.uncleared(tester.Sensor, tester.Ohms), w.unproven(), w.underLoad()); len(
+			unproven,
+		) > 0 {
 			return append(unproven[:1], except(tests, unproven[:1])...)
 		}
 		return append([]Test{w.done(r)}, tests...)
@@ -310,7 +319,7 @@ func (w *weighed) lastResort(r *Result) []Test {
 			if at == c.Reading && keptByOutlet(q) && q.Tool != tester.Told && !w.line.repeated[w.line.all[i].key] {
 				t := Test{Do: DoReading, At: q.At, Half: q.Half, Tool: q.Tool, Mode: q.Mode, Again: true, Why: c.Why}
 				t.Minutes = w.minutesOf(&t) + w.walk(q.At)
-				t.Say = fmt.Sprintf("%s at %s, %s half, once more", w.toolWords(&t), w.e.place(t.At), t.Half)
+				t.Say = fmt.Sprintf("%s at %s, %s half, once more", t.toolWords(), w.e.place(t.At), t.Half)
 				tests = append(tests, t)
 			}
 		}

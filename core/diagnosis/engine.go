@@ -34,7 +34,14 @@ func Defaults() Settings {
 }
 
 // usualTools are carried by everyone who does this work. Common practice, no source.
-var usualTools = []tester.Tool{tester.Plug, tester.PlugButton, tester.DeviceButton, tester.Meter, tester.Sensor, tester.Lamp}
+var usualTools = []tester.Tool{
+	tester.Plug,
+	tester.PlugButton,
+	tester.DeviceButton,
+	tester.Meter,
+	tester.Sensor,
+	tester.Lamp,
+}
 
 // An Engine diagnoses one circuit. It remembers what every hypothesis shows at
 // every outlet it was asked about, so each further reading costs little. It is
@@ -239,7 +246,14 @@ func (e *Engine) stageOf(state *tester.State, loadsOff bool, k known) (*stage, e
 	if err != nil {
 		return nil, err
 	}
-	s := &stage{e: e, bench: bench, known: k, shown: make([][]shown, len(bench.Outlets())), kinds: map[asked]*outcomes{}, excluded: map[int]bool{}}
+	s := &stage{
+		e:        e,
+		bench:    bench,
+		known:    k,
+		shown:    make([][]shown, len(bench.Outlets())),
+		kinds:    map[asked]*outcomes{},
+		excluded: map[int]bool{},
+	}
 	if bench.Model.Wired.Circuit.Breaker.Poles == 2 {
 		sound := bench.Settle(&network.Variation{Guards: bench.Model.Wired.Guards})
 		for _, o := range bench.Outlets() {

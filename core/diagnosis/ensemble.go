@@ -57,7 +57,10 @@ func NewEnsemble(c *circuit.Circuit, m runs.Map, settings Settings) (*Ensemble, 
 		if err != nil {
 			continue // it cannot be made up that way
 		}
-		settings.Tools = slices.DeleteFunc(slices.Clone(settings.Tools), func(t tester.Tool) bool { return !slices.Contains(mapTools, t) })
+		settings.Tools = slices.DeleteFunc(
+			slices.Clone(settings.Tools),
+			func(t tester.Tool) bool { return !slices.Contains(mapTools, t) },
+		)
 		engine, err := NewEngine(as, settings)
 		if err != nil {
 			return nil, err
@@ -86,7 +89,14 @@ func (x *Ensemble) DiagnoseNow(readings []tester.Reading, now *tester.State) (*R
 		return nil, err
 	}
 	best := a.of[0].w
-	r := &Result{Format: Format, Hidden: best.hidden(), Conflict: best.conflict(), Here: []Test{}, BeforeOff: []Test{}, Phone: []Phoned{}}
+	r := &Result{
+		Format:    Format,
+		Hidden:    best.hidden(),
+		Conflict:  best.conflict(),
+		Here:      []Test{},
+		BeforeOff: []Test{},
+		Phone:     []Phoned{},
+	}
 	bySite := map[string]float64{}
 	for _, v := range a.of {
 		r.Unexplained += v.share * v.w.unexplained
@@ -215,7 +225,20 @@ func (a *averaged) suspects() []Suspect {
 }
 
 func (t *Test) key() string {
-	return strings.Join([]string{t.Do, t.At, string(t.Half), string(t.Tool), string(t.Mode), t.Site, string(t.Asked), string(t.Act), string(t.Hint)}, "\x00")
+	return strings.Join(
+		[]string{
+			t.Do,
+			t.At,
+			string(t.Half),
+			string(t.Tool),
+			string(t.Mode),
+			t.Site,
+			string(t.Asked),
+			string(t.Act),
+			string(t.Hint),
+		},
+		"\x00",
+	)
 }
 
 // candidates joins what can be done in every way left. A cause in one way is
@@ -263,7 +286,10 @@ func (a *averaged) candidates(x *Ensemble) ([]Test, []cause) {
 		switch {
 		case t.Do == DoOpen:
 			t.GainBits = rounded(entropy(min(found[t.Site], 1)))
-			t.Why = fmt.Sprintf("Something is wrong there with %s, over all ways the circuit could run. Breaker off, proven dead, then the cover; count its cables.", percent(found[t.Site]))
+			t.Why = fmt.Sprintf(
+				"Something is wrong there with %s, over all ways the circuit could run. Breaker off, proven dead, then the cover; count its cables.",
+				percent(found[t.Site]),
+			)
 			joined = append(joined, t)
 		case t.remedy != "":
 			joined = append(joined, t)
@@ -333,7 +359,10 @@ func (a *averaged) mapping(x *Ensemble, causes []cause) []Test {
 		}
 		t = Test{
 			Site: box.ID, Minutes: minutes.Open + minutes.Walk + minutes.Separate + float64(len(x.known.Unsure))*(minutes.Tool[tester.Plug]+minutes.Walk),
-			Say: fmt.Sprintf("Open %s, dead, cap what leaves it, close up, power on, and see which stops stay dead", x.circuit.LabelOf(box.ID)),
+			Say: fmt.Sprintf(
+				"Open %s, dead, cap what leaves it, close up, power on, and see which stops stay dead",
+				x.circuit.LabelOf(box.ID),
+			),
 			Why: "What stays dead is fed from there. For a qualified person.",
 		}
 		if best.e.settings.Qualified {

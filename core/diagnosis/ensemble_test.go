@@ -86,7 +86,10 @@ func TestMappingCompetes(t *testing.T) {
 	c := line(t, 3)
 	gfci := true
 	require.NoError(t, c.ChangeStop("B1", circuit.StopChange{GFCI: &gfci}))
-	m := runs.Map{Unsure: []string{"B2", "B3"}, Clues: []runs.Clue{{Kind: runs.Distance, Box: "B2", With: circuit.Panel, Feet: 5}}}
+	m := runs.Map{
+		Unsure: []string{"B2", "B3"},
+		Clues:  []runs.Clue{{Kind: runs.Distance, Box: "B2", With: circuit.Panel, Feet: 5}},
+	}
 	dead := taken(t, c, []circuit.Fault{{Kind: circuit.Open, At: "W2@B2.hot"}}, plug, "R1", "R2", "R3")
 	got, err := ensemble(t, c, m).Diagnose(dead)
 	require.NoError(t, err)

@@ -37,7 +37,10 @@ func TestEyes(t *testing.T) {
 	assert.Less(t, siteProbability(sound, "B2"), siteProbability(before, "B2")/5)
 	assert.Equal(t, "B3", sound.Sites[0].Site)
 
-	found := append(looked, tester.Reading{Tool: tester.Eyes, Site: "B3", Found: &tester.Found{Faults: []circuit.Fault{open}}})
+	found := append(
+		looked,
+		tester.Reading{Tool: tester.Eyes, Site: "B3", Found: &tester.Found{Faults: []circuit.Fault{open}}},
+	)
 	seen := diagnose(t, c, found)
 	assert.Greater(t, siteProbability(seen, "B3"), 0.95)
 	require.NotEmpty(t, seen.Suspects)
@@ -78,7 +81,10 @@ func TestStillWrongAfterTheFix(t *testing.T) {
 // also where a second fault elsewhere belongs to the explanation.
 func TestFinds(t *testing.T) {
 	c := bindery(t)
-	both := []circuit.Fault{{Kind: circuit.Swapped, At: "R1", Pair: circuit.HotNeutral}, {Kind: circuit.Swapped, At: "R4", Pair: circuit.HotNeutral}}
+	both := []circuit.Fault{
+		{Kind: circuit.Swapped, At: "R1", Pair: circuit.HotNeutral},
+		{Kind: circuit.Swapped, At: "R4", Pair: circuit.HotNeutral},
+	}
 	got := diagnose(t, c, taken(t, c, both, tester.AtOutlets[:1], "R1", "R2", "R3", "R4", "R5"))
 	opened := 0
 	for _, next := range got.Next {
@@ -139,7 +145,11 @@ func TestPutRight(t *testing.T) {
 
 // TestTelling: what goes on paper is what fits and says something.
 func TestTelling(t *testing.T) {
-	evidence := []diagnosis.Evidence{{Words: "fits", Fits: true, Bits: 1}, {Words: "says nothing", Fits: true, Bits: 0.1}, {Words: "against", Bits: 3}}
+	evidence := []diagnosis.Evidence{
+		{Words: "fits", Fits: true, Bits: 1},
+		{Words: "says nothing", Fits: true, Bits: 0.1},
+		{Words: "against", Bits: 3},
+	}
 	assert.Equal(t, []string{"fits"}, diagnosis.Telling(evidence))
 	for range 20 {
 		evidence = append(evidence, diagnosis.Evidence{Words: "more", Fits: true, Bits: 2})

@@ -21,7 +21,9 @@ const (
 // foresee simulates the test before it is taken, under whatever may be wrong:
 // what it trips, and what it could send through somebody who touches metal.
 func (w *weighed) foresee(t *Test) {
-	if t.Do != DoReading && t.Do != DoSeparate || t.Tool == tester.Ohms || t.Tool == tester.Hint || t.Tool == tester.Sensor || t.At == "" {
+	if t.Do != DoReading && t.Do != DoSeparate || t.Tool == tester.Ohms || t.Tool == tester.Hint ||
+		t.Tool == tester.Sensor ||
+		t.At == "" {
 		return
 	}
 	s := t.stage

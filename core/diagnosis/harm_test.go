@@ -38,7 +38,10 @@ func TestProposedTestsHurtNobody(t *testing.T) {
 			require.NoError(t, err)
 			require.NotEmpty(t, got.Next)
 			live := live(t, bench, faults)
-			said := slices.ContainsFunc(got.Hidden, func(d diagnosis.Danger) bool { return d.Name == diagnosis.LiveGroundPin && slices.Contains(live, d.At) })
+			said := slices.ContainsFunc(
+				got.Hidden,
+				func(d diagnosis.Danger) bool { return d.Name == diagnosis.LiveGroundPin && slices.Contains(live, d.At) },
+			)
 			for _, test := range got.Next {
 				if test.Do != diagnosis.DoReading || test.At == "" || test.Between != nil {
 					continue
@@ -62,10 +65,22 @@ func TestProposedTestsHurtNobody(t *testing.T) {
 				}
 				silent++
 				assert.NotEmpty(t, test.Caution, "%s puts %.2f mA on metal, with %v", test.Say, 1000*amps, faults)
-				assert.False(t, amps > 0.01 && !c.GroundArrives(boxOf(c, test.At)) && !felt(readings, test.At), "%s puts %.0f mA on metal, and nothing was read there before, with %v", test.Say, 1000*amps, faults)
+				assert.False(
+					t,
+					amps > 0.01 && !c.GroundArrives(boxOf(c, test.At)) && !felt(readings, test.At),
+					"%s puts %.0f mA on metal, and nothing was read there before, with %v",
+					test.Say,
+					1000*amps,
+					faults,
+				)
 				assert.NotEqual(t, tester.PlugButton, test.Tool, "the button of a plug tester, with %v", faults)
 				assert.NotEqual(t, tester.Analyzer, test.Tool, "a load tester's pulse, with %v", faults)
-				assert.False(t, test.Tool == tester.Meter && test.Mode == tester.LowZ && len(test.Pairs) == 0, "low-z to an open ground, with %v", faults)
+				assert.False(
+					t,
+					test.Tool == tester.Meter && test.Mode == tester.LowZ && len(test.Pairs) == 0,
+					"low-z to an open ground, with %v",
+					faults,
+				)
 			}
 			next := got.Next[0]
 			if next.Do != diagnosis.DoReading || next.At == "" || next.Between != nil {

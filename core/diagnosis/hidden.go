@@ -9,6 +9,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/fault"
 	"elvat/core/tester"
+	"elvat/core/words"
 )
 
 // A Danger is a condition that can hurt someone and that the readings so far
@@ -21,6 +22,10 @@ type Danger struct {
 	Do     string `json:"do"`     // the one reading that would exclude it
 	Urgent bool   `json:"urgent"` // a reading points at it: it stands at the top of the call
 	Shown  bool   `json:"shown"`  // a reading shows it
+
+	// SaidWhy and SaidDo are Why and Do as codes, from which any language says them.
+	SaidWhy words.Said `json:"saidWhy"`
+	SaidDo  words.Said `json:"saidDo"`
 
 	// How that reading is taken: the tool, on an outlet or between points.
 	Tool    tester.Tool `json:"tool,omitempty"`
@@ -47,6 +52,18 @@ const (
 	urgentYoke = 0.01
 	listOther  = 0.001
 )
+
+// because says why the danger is not excluded.
+func (d *Danger) because(code string, values ...any) {
+	d.SaidWhy = words.Of("danger."+code, values...)
+	d.Why = words.English.Render(d.SaidWhy)
+}
+
+// does says the one reading that would exclude it.
+func (d *Danger) does(code string) {
+	d.SaidDo = words.Of("danger.do." + code)
+	d.Do = words.English.Render(d.SaidDo)
+}
 
 // hidden lists what could hurt and is not excluded, what a reading points at
 // first. Nothing less than the reading named takes one off, whatever its
@@ -105,21 +122,23 @@ func (w *weighed) liveYoke(box *circuit.Box, v *circuit.Device) (Danger, bool) {
 		verdict = max(verdict, pin)
 	}
 	place := w.e.circuit.LabelOf(box.ID)
-	d := Danger{Name: LiveGroundPin, At: v.ID, Site: box.ID, Do: "Sensor on its ground slot", Tool: tester.Sensor}
+	d := Danger{Name: LiveGroundPin, At: v.ID, Site: box.ID, Tool: tester.Sensor}
+	d.does("sensorGround")
 	if !v.HasGroundSlot() {
-		d.Do, d.Tool = "Meter from its yoke or plate screw to a known ground", tester.Meter
+		d.Tool = tester.Meter
+		d.does("meterYoke")
 	}
 	switch {
 	case verdict == tester.PinLive:
 		d.Urgent, d.Shown = true, true
-		d.Why = fmt.Sprintf("The ground pin at %s is live. Breaker off now: plug nothing in, touch no plate or plugged-in metal. A reading shows it.", place)
-		d.Do = "Breaker off, then prove it dead"
+		d.because("livePin.shown", place)
+		d.does("breakerOff")
 		return d, true
 	case excluded:
 		return d, false
 	case verdict == tester.PinMayBeLive:
 		d.Urgent = true
-		d.Why = fmt.Sprintf("A live ground pin is not excluded at %s. Plug nothing in, touch no plate. A reading shows voltage between its neutral and ground, and not which of them is live.", place)
+		d.because("livePin.maybe", place)
 		return d, true
 	}
 	p := w.shownProbability(v.ID, func(s *shown) bool { return s.yoke })
@@ -130,15 +149,18 @@ func (w *weighed) liveYoke(box *circuit.Box, v *circuit.Device) (Danger, bool) {
 		return d, false
 	}
 	d.Urgent = p >= urgentYoke && w.wasRead(v.ID)
-	d.Why = fmt.Sprintf("A live ground pin is not excluded at %s. Plug nothing in, touch no plate. Lamps show a faked ground on a reversed outlet as correct.", place)
-	if !w.e.circuit.GroundArrives(box.ID) {
-		d.Why = fmt.Sprintf("A live ground pin is not excluded at %s. Plug nothing in, touch no plate. No ground arrives there, and lamps show a faked one on a reversed outlet as correct.", place)
+	d.because("livePin.unread", place)
+	if tempts {
+		d.because("livePin.noGround", place)
 	}
 	return d, true
 }
 
 func (w *weighed) wasRead(device string) bool {
-	return slices.ContainsFunc(w.readings, func(r tester.Reading) bool { return r.At == device && r.Tool != tester.Told && r.Tool != tester.Act })
+	return slices.ContainsFunc(
+		w.readings,
+		func(r tester.Reading) bool { return r.At == device && r.Tool != tester.Told && r.Tool != tester.Act },
+	)
 }
 
 // likelyDead reports whether nothing probably runs at the outlet. That may be a
@@ -157,17 +179,18 @@ func (w *weighed) reversedUnderneath(box *circuit.Box, v *circuit.Device) (Dange
 		}
 		switch {
 		case r.Tool == tester.Plug:
-			open = open || r.Lamps.HotNeutral == tester.IsLit && r.Lamps.HotGround == tester.IsDark && r.Lamps.NeutralGround == tester.IsDark
+			open = open ||
+				r.Lamps.HotNeutral == tester.IsLit && r.Lamps.HotGround == tester.IsDark && r.Lamps.NeutralGround == tester.IsDark
 		case r.Tool == tester.Sensor && r.Slots.Hot == tester.Strong && r.Slots.Neutral == tester.None,
 			r.Tool == tester.Sensor && r.Slots.Hot == tester.None && r.Slots.Neutral == tester.Strong, // shown: no longer hidden
 			r.Tool == tester.Meter && r.Volts.NeutralEarth != nil && *r.Volts.NeutralEarth < pinSafe:
 			return Danger{}, false
 		}
 	}
-	return Danger{
-		Name: ReversedUnderneath, At: v.ID, Site: box.ID, Tool: tester.Sensor, Do: "Sensor on its hot and neutral slots",
-		Why: fmt.Sprintf("Hot and neutral could be exchanged at %s. Take its large slot for live. Lamps show the open ground alone and hide it.", w.e.circuit.LabelOf(box.ID)),
-	}, open
+	d := Danger{Name: ReversedUnderneath, At: v.ID, Site: box.ID, Tool: tester.Sensor}
+	d.because("reversed", w.e.circuit.LabelOf(box.ID))
+	d.does("sensorSlots")
+	return d, open
 }
 
 // pinSafe is the voltage to a known ground below which a slot is no hot.
@@ -184,19 +207,21 @@ func (w *weighed) ungroundedMetal(box *circuit.Box) (Danger, bool) {
 		if r.Between == nil || !slices.Contains(r.Between[:], metal) || r.Reads == nil || r.Doubtful {
 			continue
 		}
-		if r.Tool == tester.Meter && r.Reads.Value >= boxVolts || r.Tool == tester.Ohms && !r.Reads.Open && r.Reads.Value <= boxOhms {
+		if r.Tool == tester.Meter && r.Reads.Value >= boxVolts ||
+			r.Tool == tester.Ohms && !r.Reads.Open && r.Reads.Value <= boxOhms {
 			return Danger{}, false
 		}
-		return Danger{
-			Name: UngroundedMetal, At: box.Devices[0].ID, Site: box.ID, Shown: true, Do: "Bond the box",
-			Why: fmt.Sprintf("The metal box at %s has no ground. A loose hot wire would make it and its plate live. A reading shows it.", w.e.circuit.LabelOf(box.ID)),
-		}, true
+		d := Danger{Name: UngroundedMetal, At: box.Devices[0].ID, Site: box.ID, Shown: true}
+		d.because("metal.shown", w.e.circuit.LabelOf(box.ID))
+		d.does("bond")
+		return d, true
 	}
-	return Danger{
+	d := Danger{
 		Name: UngroundedMetal, At: box.Devices[0].ID, Site: box.ID, Tool: tester.Meter, Between: &[2]string{slot, metal},
-		Do:  "Meter on low-z from the hot slot to the plate screw",
-		Why: fmt.Sprintf("The metal box at %s may have no ground. A loose hot wire would make it and its plate live. No tester in the slots shows the box.", w.e.circuit.LabelOf(box.ID)),
-	}, true
+	}
+	d.because("metal.unread", w.e.circuit.LabelOf(box.ID))
+	d.does("meterPlate")
+	return d, true
 }
 
 // Least volts from hot to a box, and most ohms from a ground to it, that show
@@ -208,12 +233,11 @@ const (
 
 // cannotTrip: a GFCI passes power all the same when it can no longer trip.
 func (w *weighed) cannotTrip(guard, site string) (Danger, bool) {
-	d := Danger{
-		Name: CannotTrip, At: guard, Site: site, Tool: tester.DeviceButton, Do: "Its own test button",
-		Why: fmt.Sprintf("The GFCI at %s may be unable to trip. Trust no protection behind it. It passes power all the same; only its button shows.", w.e.circuit.LabelOf(site)),
-	}
+	d := Danger{Name: CannotTrip, At: guard, Site: site, Tool: tester.DeviceButton}
+	d.because("cannotTrip", w.e.circuit.LabelOf(site))
+	d.does("ownButton")
 	if guard == circuit.Panel {
-		d.Why = "The GFCI breaker may be unable to trip. Trust no protection behind it. It passes power all the same; only its button shows."
+		d.because("cannotTrip.breaker")
 	}
 	for _, r := range w.since() {
 		if r.Doubtful {
@@ -223,8 +247,9 @@ func (w *weighed) cannotTrip(guard, site string) (Danger, bool) {
 			return Danger{}, false
 		}
 		if r.Tool == tester.DeviceButton && r.At == guard {
-			d.Shown, d.Do, d.Tool = true, "Replace it, or find what takes its power", ""
-			d.Why = fmt.Sprintf("The GFCI at %s did not trip by its own button. Nothing behind it is protected. A reading shows it.", w.e.circuit.LabelOf(site))
+			d.Shown, d.Tool = true, ""
+			d.because("cannotTrip.shown", w.e.circuit.LabelOf(site))
+			d.does("replace")
 		}
 	}
 	return d, true
@@ -252,15 +277,13 @@ func (w *weighed) lostNeutral(box *circuit.Box, v *circuit.Device) (Danger, bool
 	p := w.shownProbability(v.ID, func(s *shown) bool {
 		return s.low[hotNeutral] < tester.Default.LitVolts && s.sensor[0] >= tester.Default.StrongVolts
 	})
-	d := Danger{
-		Name: LostNeutral, At: v.ID, Site: box.ID, Tool: tester.DeviceButton, Do: "Its own test button: it trips only with a neutral",
-		Urgent: seen, Shown: seen,
-		Why: fmt.Sprintf("The neutral above the GFCI at %s may be lost. Its slots may be live though nothing runs. It cannot trip without a neutral.", w.e.circuit.LabelOf(box.ID)),
-	}
+	d := Danger{Name: LostNeutral, At: v.ID, Site: box.ID, Tool: tester.DeviceButton, Urgent: seen, Shown: seen}
+	d.because("lostNeutral", w.e.circuit.LabelOf(box.ID))
+	d.does("ownButton.neutral")
 	if seen {
-		d.Why = fmt.Sprintf("The neutral above the GFCI at %s is lost. Its hot is live though nothing runs, and it cannot trip. A reading shows it.", w.e.circuit.LabelOf(box.ID))
-		d.Do = "Breaker off, then prove it dead"
 		d.Tool = tester.Meter
+		d.because("lostNeutral.shown", w.e.circuit.LabelOf(box.ID))
+		d.does("breakerOff")
 	}
 	return d, seen || p >= listOther
 }
@@ -279,11 +302,10 @@ func (w *weighed) sharedNeutral(box *circuit.Box) (Danger, bool) {
 			return Danger{}, false
 		}
 	}
-	return Danger{
-		Name: SharedNeutral, At: box.Devices[0].ID, Site: box.ID, Tool: tester.Clamp, Between: nil,
-		Do:  "Both breakers off together, then a clamp on the neutral: no current",
-		Why: fmt.Sprintf("Two hots share the neutral at %s. Never open that neutral under load: up to 240 V on the lighter side. Both breakers off together.", w.e.circuit.LabelOf(box.ID)),
-	}, true
+	d := Danger{Name: SharedNeutral, At: box.Devices[0].ID, Site: box.ID, Tool: tester.Clamp}
+	d.because("sharedNeutral", w.e.circuit.LabelOf(box.ID))
+	d.does("clamp")
+	return d, true
 }
 
 // Volts from which a single-pole run has too much, and the share of nominal that
@@ -321,10 +343,11 @@ func (w *weighed) overVoltage() (Danger, bool) {
 	if high <= overVolts && !(two && high > nominal*(1+legApart) && low < nominal*(1-legApart)) {
 		return Danger{}, false
 	}
-	d := Danger{Name: OverVoltage, At: at, Site: w.boxOf(at), Urgent: true, Shown: true, Do: "Main off now, and call the utility: the service neutral may be lost"}
-	d.Why = fmt.Sprintf("%.0f V at %s where %.0f V should be: a shared or the service neutral is lost. What is plugged in burns. Unplug nothing by hand, switch off first.", high, w.e.place(at), nominal)
+	d := Danger{Name: OverVoltage, At: at, Site: w.boxOf(at), Urgent: true, Shown: true}
+	d.because("overVoltage", fmt.Sprintf("%.0f", high), w.e.place(at), fmt.Sprintf("%.0f", nominal))
+	d.does("mainOff")
 	if two {
-		d.Do = "Both breakers off now: the shared neutral is lost. If other circuits are high too, main off and call the utility"
+		d.does("bothOff")
 	}
 	return d, true
 }
@@ -368,10 +391,12 @@ func (w *weighed) warmJoints() []Danger {
 		if j == nil || j.p < leastWarm || !w.measured() {
 			continue
 		}
-		dangers = append(dangers, Danger{
-			Name: WarmJoint, At: box.Devices[0].ID, Site: box.ID, Urgent: j.p >= 0.5, Do: "Stop using it; breaker off, then open it",
-			Why: fmt.Sprintf("A loose joint at %s with %s: up to %.2g ohm, which at %.0f A is %.0f W of heat in one point. Warm under load now; stop using it.", box.Label, percent(j.p), j.ohms, j.amps, j.watts),
-		})
+		d := Danger{Name: WarmJoint, At: box.Devices[0].ID, Site: box.ID, Urgent: j.p >= 0.5}
+		d.because(
+			"warm", box.Label, percent(j.p), fmt.Sprintf("%.2g", j.ohms), fmt.Sprintf("%.0f", j.amps), fmt.Sprintf("%.0f", j.watts),
+		)
+		d.does("stopUsing")
+		dangers = append(dangers, d)
 	}
 	return dangers
 }
@@ -379,7 +404,8 @@ func (w *weighed) warmJoints() []Danger {
 // measured reports whether a number was read that a loose joint shows in.
 func (w *weighed) measured() bool {
 	return slices.ContainsFunc(w.since(), func(r tester.Reading) bool {
-		return r.Tool == tester.Analyzer || r.Tool == tester.Ohms || r.Tool == tester.Meter || r.Tool == tester.Hint || r.Tool == tester.Lamp
+		return r.Tool == tester.Analyzer || r.Tool == tester.Ohms || r.Tool == tester.Meter || r.Tool == tester.Hint ||
+			r.Tool == tester.Lamp
 	}) || len(w.line.found) > 0
 }
 

@@ -59,7 +59,12 @@ func (e *Engine) hintHolds(name tester.HintName, site string, h int, s *stage) b
 			return f.Kind == circuit.Resistive && watts >= warmWatts
 		})
 	default:
-		return e.looseIn(site, h, s, func(f circuit.Fault) bool { return f.Kind == circuit.Resistive || f.Kind == circuit.Open })
+		return e.looseIn(
+			site,
+			h,
+			s,
+			func(f circuit.Fault) bool { return f.Kind == circuit.Resistive || f.Kind == circuit.Open },
+		)
 	}
 }
 

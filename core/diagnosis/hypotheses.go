@@ -54,7 +54,11 @@ type catalogue struct {
 // enumerate lists every hypothesis of the circuit; the first is that nothing
 // is wrong. Faults that do the same to the network are kept once, by the place
 // named first.
-func enumerate(model *network.Model, table *Weights, conditions Conditions) ([]hypothesis, []*network.Variation, map[string]int, []openPlace, error) {
+func enumerate(
+	model *network.Model,
+	table *Weights,
+	conditions Conditions,
+) ([]hypothesis, []*network.Variation, map[string]int, []openPlace, error) {
 	k := &catalogue{c: model.Wired.Circuit, w: model.Wired, table: table, conditions: conditions, ohms: looseOhms}
 	k.faults()
 	k.unrecorded()
@@ -179,7 +183,9 @@ func (k *catalogue) gone(at string, factors ...Weight) {
 
 func (k *catalogue) breaker() {
 	dead := k.complained(PartDead)
-	k.add(one(circuit.Fault{Kind: circuit.BreakerAt, At: circuit.Panel, State: "tripped"}), with(k.table.BreakerTripped, dead)...)
+	k.add(
+		one(circuit.Fault{Kind: circuit.BreakerAt, At: circuit.Panel, State: "tripped"}),
+		with(k.table.BreakerTripped, dead)...)
 	k.add(one(circuit.Fault{Kind: circuit.BreakerAt, At: circuit.Panel, State: "off"}), with(k.table.BreakerOff, dead)...)
 	if k.c.Breaker.Protection.SeesGroundFaults() {
 		k.guard(circuit.Panel)
@@ -278,9 +284,13 @@ func (k *catalogue) protection(box *circuit.Box, v *circuit.Device) {
 	if !hasGuards(k.c) {
 		return
 	}
-	k.add(one(circuit.Fault{Kind: circuit.Leak, At: v.ID, Ohms: leakOhms}), with(k.table.Leak, k.damp(box.ID), k.complained(TripsAtTimes, WillNotReset))...)
+	k.add(
+		one(circuit.Fault{Kind: circuit.Leak, At: v.ID, Ohms: leakOhms}),
+		with(k.table.Leak, k.damp(box.ID), k.complained(TripsAtTimes, WillNotReset))...)
 	if v.ID == box.Devices[0].ID {
-		k.add(one(circuit.Fault{Kind: circuit.Touching, At: box.ID, Pair: circuit.NeutralGround, Ohms: 0.05}), with(k.table.Touching, k.slip(box.ID), k.complained(TripsAtTimes, WillNotReset))...)
+		k.add(
+			one(circuit.Fault{Kind: circuit.Touching, At: box.ID, Pair: circuit.NeutralGround, Ohms: 0.05}),
+			with(k.table.Touching, k.slip(box.ID), k.complained(TripsAtTimes, WillNotReset))...)
 	}
 }
 

@@ -72,18 +72,6 @@ func (e *Engine) judge(v *evidence, prior []float64) (*judged, error) {
 	return j, nil
 }
 
-// keptByOutlet reports whether what the tester shows is kept by outlet.
-func keptByOutlet(r *tester.Reading) bool {
-	switch r.Tool {
-	case tester.Plug, tester.Sensor, tester.Lamp, tester.Meter:
-		return !r.OnPoints()
-	case tester.Told:
-		return r.Asked == ""
-	default:
-		return false
-	}
-}
-
 // doubted is the reading when a share of such readings is anything at all.
 func (j *judged) doubted(share float64) *judged {
 	d := &judged{logs: make([]float64, len(j.logs)), overall: j.overall, codes: j.codes, fits: j.fits, asked: j.asked}
@@ -97,10 +85,10 @@ func (j *judged) doubted(share float64) *judged {
 func (e *Engine) judgeShown(j *judged, r *tester.Reading, s *stage, from int) error {
 	outlet := s.outlet(r.At, r.Half)
 	if outlet < 0 {
-		return fmt.Errorf("at %q: no such device on this circuit", r.At)
+		return errNoDevice(r.At)
 	}
 	all, k, at := s.at(outlet), len(e.levels), s.levelsAt(outlet)
-	errors := e.settings.Errors
+	errors, by := e.settings.Errors, instruments[r.Tool]
 	ghostly := j.ghosts
 	switch r.Tool {
 	case tester.Plug:
@@ -111,8 +99,8 @@ func (e *Engine) judgeShown(j *judged, r *tester.Reading, s *stage, from int) er
 	var floats atomic.Bool // some hypothesis has a ghost there
 	judge := func(h int) {
 		logs := j.logs[h*k : (h+1)*k]
-		errors.likelihoods(r, &all[h], s.bench.Constants, at, logs)
-		j.codes[h] = all[h].code(r, s.bench.Constants)
+		by.likelihood(errors, r, &all[h], s.bench.Constants, at, logs)
+		j.codes[h] = by.code(r, &all[h], s.bench.Constants)
 		switch r.Tool {
 		case tester.Meter:
 			if ghosts := errors.ghosts(r, &all[h]); ghosts != nil {
@@ -135,7 +123,7 @@ func (e *Engine) judgeShown(j *judged, r *tester.Reading, s *stage, from int) er
 			for n, legend := range legends {
 				taken := *r
 				taken.Lamps = r.Lamps.Exchanged(legend)
-				errors.likelihoods(&taken, &all[h], s.bench.Constants, at[:1], row[n:n+1])
+				by.likelihood(errors, &taken, &all[h], s.bench.Constants, at[:1], row[n:n+1])
 				row[n] -= logs[0]
 			}
 		}
@@ -152,7 +140,7 @@ func (e *Engine) judgeShown(j *judged, r *tester.Reading, s *stage, from int) er
 		j.ghosts = ghostly
 	}
 	j.fits = func(h int, level float64) bool {
-		return errors.fits(r, &s.shown[outlet][h], s.levelAt(outlet, level), s.bench.Constants)
+		return by.fits(errors, r, &s.shown[outlet][h], s.levelAt(outlet, level), s.bench.Constants)
 	}
 	return nil
 }
@@ -175,36 +163,6 @@ func (s *stage) levelsAt(outlet int) []float64 {
 		at[l] = s.levelAt(outlet, level)
 	}
 	return at
-}
-
-// code is what the tester shows of the values the reading has.
-func (s *shown) code(r *tester.Reading, k tester.Constants) string {
-	var b strings.Builder
-	switch r.Tool {
-	case tester.Plug:
-		for i, lit := range r.Lamps.All() {
-			if lit != "" {
-				b.WriteString(string(k.Lit(s.lamps[i])))
-			}
-		}
-	case tester.Sensor:
-		for i, level := range r.Slots.All() {
-			if level != "" {
-				b.WriteString(string(k.Level(s.sensor[i])))
-			}
-		}
-	case tester.Lamp:
-		b.WriteString(string(k.Glow(s.lamp)))
-	case tester.Told:
-		fmt.Fprint(&b, s.works(k))
-	case tester.Meter:
-		for i, v := range r.Volts.All() {
-			if v != nil {
-				b.WriteString(s.bin(r.Mode, i))
-			}
-		}
-	}
-	return b.String()
 }
 
 // judgeAsked judges a reading that is asked of every hypothesis anew.
@@ -236,58 +194,6 @@ type answer struct {
 // flat is an answer that the supply's level does not change.
 func flat(code string, p float64, fits bool) answer {
 	return answer{code, func(float64) float64 { return p }, fits}
-}
-
-func (e *Engine) answer(r *tester.Reading, h int, s *stage) (answer, error) {
-	errors := e.settings.Errors
-	switch r.Tool {
-	case tester.Eyes:
-		return e.eyes(r, &e.hypotheses[h], s.known), nil
-	case tester.Act:
-		return e.acted(r, h, s), nil
-	case tester.Hint:
-		p := hinted(e.hints(r.Hint, r.Site, h, s), *r.Yes)
-		return flat(fmt.Sprint(p > 0.5), p, p > 0.5), nil
-	case tester.Told:
-		return errors.told(r, e.wouldAnswer(r.Asked, h, s)), nil
-	}
-	c := s.settled(h)
-	switch {
-	case r.Tool == tester.PlugButton:
-		o, ok := c.Outlet(r.At, r.Half)
-		if !ok {
-			return answer{}, fmt.Errorf("at %q: no such device on this circuit", r.At)
-		}
-		return errors.tripped(c.PlugButton(o), r.Tripped), nil
-	case r.Tool == tester.DeviceButton:
-		return errors.tripped(c.DeviceButton(r.At), r.Tripped), nil
-	case r.Tool == tester.Analyzer:
-		o, ok := c.Outlet(r.At, r.Half)
-		if !ok {
-			return answer{}, fmt.Errorf("at %q: no such device on this circuit", r.At)
-		}
-		return errors.analyzed(c.Analyze(o), r), nil
-	case r.Tool == tester.Sensor:
-		v, err := c.PointVolts(r.Point)
-		is := tester.Default.Level(v)
-		return flat(string(is), errors.levelLikelihood(is, r.Level), is == r.Level), err
-	case r.Tool == tester.Clamp:
-		v, err := c.AmpsAt(r.Point)
-		bound := errors.AmpsShare*v + errors.AmpsPlus
-		return flat(digits(v), errors.near(v, *r.Amps, bound), math.Abs(v-*r.Amps) <= 1.5*bound), err
-	case r.Tool == tester.Meter:
-		v, err := c.VoltsBetween(r.Between[0], r.Between[1], r.Mode)
-		bound := errors.VoltsShare*v + errors.VoltsPlus
-		return answer{digits(v), func(level float64) float64 { return errors.near(v*level, r.Reads.Value, bound) }, math.Abs(v-r.Reads.Value) <= 3*bound}, err
-	default:
-		is, err := c.OhmsBetween(r.Between[0], r.Between[1])
-		return errors.ohms(is, *r.Reads), err
-	}
-}
-
-// told judges an answer of the customer's by what would have happened.
-func (e Errors) told(r *tester.Reading, is tester.Answer) answer {
-	return flat(string(is), e.toldLikelihood(is, r.Answer), is == r.Answer)
 }
 
 func (e Errors) toldLikelihood(is, said tester.Answer) float64 {
@@ -327,7 +233,11 @@ func (e Errors) ohms(predicted, seen tester.Reads) answer {
 		return flat("open", 1-e.VoltsWild, true)
 	}
 	bound := e.OhmsShare*predicted.Value + e.OhmsPlus
-	return flat(digits(predicted.Value), e.nearOhms(predicted.Value, seen.Value), math.Abs(predicted.Value-seen.Value) <= 1.5*bound)
+	return flat(
+		digits(predicted.Value),
+		e.nearOhms(predicted.Value, seen.Value),
+		math.Abs(predicted.Value-seen.Value) <= 1.5*bound,
+	)
 }
 
 // nearOhms is the likelihood of measured ohms about what is predicted, as a

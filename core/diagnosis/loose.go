@@ -48,7 +48,9 @@ func (e *Engine) joinLoose(all []evidence) ([]int, error) {
 		if err := e.excess(&all[i], add); err != nil {
 			return nil, err
 		}
-		if r := all[i].reading; r.Tool == tester.Ohms && !r.Reads.Open && r.Reads.Value >= leastLeak && r.Reads.Value <= mostLeak && len(leaks) < looseKept {
+		if r := all[i].reading; r.Tool == tester.Ohms && !r.Reads.Open && r.Reads.Value >= leastLeak &&
+			r.Reads.Value <= mostLeak &&
+			len(leaks) < looseKept {
 			v, _ := strconv.ParseFloat(strconv.FormatFloat(r.Reads.Value, 'g', 2, 64), 64)
 			leaks = append(leaks, v)
 		}
@@ -122,14 +124,23 @@ func (e *Engine) joinShared(all []evidence) []int {
 	var joined []int
 	for h := range e.hypotheses[:e.singles] {
 		faults := e.hypotheses[h].faults
-		if len(faults) != 1 || len(e.hypotheses[h].beside) > 0 || faults[0].Kind != circuit.Open || openedConductor(e.circuit, faults[0]) != circuit.Neutral {
+		if len(faults) != 1 || len(e.hypotheses[h].beside) > 0 || faults[0].Kind != circuit.Open ||
+			openedConductor(e.circuit, faults[0]) != circuit.Neutral {
 			continue
 		}
 		lost := e.hypotheses[h]
 		lost.beside = nil
 		for n, l := range legs {
 			watts := sharedWatts * legs[1-n].volts / l.volts // the lighter load takes the higher voltage
-			lost.beside = append(lost.beside, Unrecorded{Kind: UnrecordedLoad, At: l.at.Device, Half: other(l.at.Half), Watts: math.Round(min(watts, 100*sharedWatts))})
+			lost.beside = append(
+				lost.beside,
+				Unrecorded{
+					Kind:  UnrecordedLoad,
+					At:    l.at.Device,
+					Half:  other(l.at.Half),
+					Watts: math.Round(min(watts, 100*sharedWatts)),
+				},
+			)
 		}
 		at, known := e.index[elementsKey(lost.faults, lost.beside)]
 		if !known {

@@ -10,6 +10,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/tester"
+	"elvat/core/words"
 )
 
 var (
@@ -18,7 +19,12 @@ var (
 )
 
 func lamps(at string, hn, hg, ng tester.Lit) tester.Reading {
-	return tester.Reading{At: at, Half: circuit.Top, Tool: tester.Plug, Lamps: &tester.Lamps{HotNeutral: hn, HotGround: hg, NeutralGround: ng}}
+	return tester.Reading{
+		At:    at,
+		Half:  circuit.Top,
+		Tool:  tester.Plug,
+		Lamps: &tester.Lamps{HotNeutral: hn, HotGround: hg, NeutralGround: ng},
+	}
 }
 
 // twoWire is an old run without a ground, with three-slot faces.
@@ -78,6 +84,8 @@ func TestWhatTestersHide(t *testing.T) {
 			if row.hidden != "" {
 				listed := false
 				for _, d := range got.Hidden {
+					assert.Equal(t, d.Why+d.Do, words.English.Render(d.SaidWhy)+words.English.Render(d.SaidDo))
+					assert.NotRegexp(t, `danger\.|%!`, d.Why+d.Do+words.Spanish.Render(d.SaidWhy)+words.Spanish.Render(d.SaidDo))
 					if d.Name == row.hidden && d.At == row.at {
 						listed = true
 						assert.NotEmpty(t, d.Do)
@@ -89,7 +97,9 @@ func TestWhatTestersHide(t *testing.T) {
 			if row.then == nil {
 				return
 			}
-			more := append(taken(t, row.circuit, row.truth, plug, row.at, "R2"), taken(t, row.circuit, row.truth, row.then, row.at)...)
+			more := append(
+				taken(t, row.circuit, row.truth, plug, row.at, "R2"),
+				taken(t, row.circuit, row.truth, row.then, row.at)...)
 			told := diagnose(t, row.circuit, more)
 			among := false
 			for _, s := range told.Suspects {
@@ -243,7 +253,10 @@ func TestOutcomes(t *testing.T) {
 func TestAShortIsFoundByOhms(t *testing.T) {
 	c := bindery(t)
 	short := []circuit.Fault{{Kind: circuit.Bonded, At: "R4", Pair: circuit.HotNeutral, Ohms: 0.02}}
-	readings := append(taken(t, c, short, plug, "R1", "R4"), tester.Reading{Tool: tester.Told, Asked: tester.CycleBreaker, Answer: tester.WillNotHold})
+	readings := append(
+		taken(t, c, short, plug, "R1", "R4"),
+		tester.Reading{Tool: tester.Told, Asked: tester.CycleBreaker, Answer: tester.WillNotHold},
+	)
 	got := diagnose(t, c, readings)
 	ohms := false
 	for _, next := range got.Next {
@@ -266,7 +279,10 @@ func TestAShortIsFoundByOhms(t *testing.T) {
 func TestSeparating(t *testing.T) {
 	c := bindery(t)
 	off := []circuit.Fault{{Kind: circuit.BreakerAt, At: circuit.Panel, State: "tripped"}}
-	trips := append(taken(t, c, off, plug, "R1", "R4"), tester.Reading{Tool: tester.Told, Asked: tester.CycleBreaker, Answer: tester.WillNotHold})
+	trips := append(
+		taken(t, c, off, plug, "R1", "R4"),
+		tester.Reading{Tool: tester.Told, Asked: tester.CycleBreaker, Answer: tester.WillNotHold},
+	)
 	for _, qualified := range []bool{false, true} {
 		settings := diagnosis.Defaults()
 		settings.Qualified = qualified

@@ -292,7 +292,12 @@ func except(tests, named []Test) []Test {
 // beforeBoxes are the probabilities from which an act that opens nothing comes
 // before any box is opened, by its cost: a reset, a switch, all GFCIs of the
 // house. Assumption.
-var beforeBoxes = map[tester.ActName]float64{tester.Reset: 0.03, tester.SwitchesOn: 0.04, tester.ResetBreaker: 0.1, tester.AllGFCIs: 0.13}
+var beforeBoxes = map[tester.ActName]float64{
+	tester.Reset:        0.03,
+	tester.SwitchesOn:   0.04,
+	tester.ResetBreaker: 0.1,
+	tester.AllGFCIs:     0.13,
+}
 
 // resetsFirst puts resets and switches before screwdrivers: where a box would be
 // opened next, or looked at from outside to choose the box, what may settle it
@@ -336,7 +341,14 @@ func (w *weighed) powerOff(dangers []Danger) []Test {
 		if !d.Shown || d.Name != LiveGroundPin && d.Name != OverVoltage {
 			continue
 		}
-		t := Test{Do: DoPowerOff, At: d.At, Site: circuit.Panel, Minutes: w.e.settings.Minutes.ToPanel, Why: d.Why, Caution: d.Why}
+		t := Test{
+			Do:      DoPowerOff,
+			At:      d.At,
+			Site:    circuit.Panel,
+			Minutes: w.e.settings.Minutes.ToPanel,
+			Why:     d.Why,
+			Caution: d.Why,
+		}
 		t.Say = "Breaker off now, and keep everybody away from what is plugged in and from plates"
 		if d.Name == OverVoltage {
 			t.Say = d.Do
@@ -394,9 +406,14 @@ func (w *weighed) taken(t *Test) bool {
 	return slices.ContainsFunc(w.line.all, func(v evidence) bool {
 		r := v.reading
 		if t.Between != nil || r.Between != nil {
-			return v.epoch == w.line.epoch && t.Tool == r.Tool && t.Between != nil && r.Between != nil && *t.Between == *r.Between && !r.Doubtful
+			return v.epoch == w.line.epoch && t.Tool == r.Tool && t.Between != nil && r.Between != nil &&
+				*t.Between == *r.Between &&
+				!r.Doubtful
 		}
-		if v.epoch != w.line.epoch && v.epoch != -1-w.line.fixes || r.Tool != t.Tool || r.At != t.At || r.Mode != t.Mode || r.Hint != t.Hint || r.Site != t.Site || r.Doubtful {
+		if v.epoch != w.line.epoch && v.epoch != -1-w.line.fixes || r.Tool != t.Tool || r.At != t.At || r.Mode != t.Mode ||
+			r.Hint != t.Hint ||
+			r.Site != t.Site ||
+			r.Doubtful {
 			return false
 		}
 		if t.Tool != tester.DeviceButton && r.Half != t.Half {
@@ -510,11 +527,13 @@ func loads(tool tester.Tool, mode tester.Mode) bool {
 // low impedance is never the first, for a neutral that is lost and joined to the
 // metal would carry its current.
 func (w *weighed) felt(device string) bool {
-	if g := w.e.settings.Conditions.Ground; w.e.circuit.GroundArrives(w.boxOf(device)) && g != GroundUnknown && g != GroundNone {
+	if g := w.e.settings.Conditions.Ground; w.e.circuit.GroundArrives(w.boxOf(device)) && g != GroundUnknown &&
+		g != GroundNone {
 		return true
 	}
 	return slices.ContainsFunc(w.readings, func(r tester.Reading) bool {
-		return r.At == device && (r.Tool == tester.Plug || r.Tool == tester.Sensor || r.Tool == tester.Meter && r.Mode == tester.HighZ)
+		return r.At == device &&
+			(r.Tool == tester.Plug || r.Tool == tester.Sensor || r.Tool == tester.Meter && r.Mode == tester.HighZ)
 	})
 }
 
@@ -532,7 +551,8 @@ func (w *weighed) worthReading(s *stage) []int {
 			continue
 		}
 		for _, f := range w.e.hypotheses[h].faults {
-			if device, rest, ok := strings.Cut(f.At, "."); ok && (strings.HasPrefix(rest, "top.") || strings.HasPrefix(rest, "bottom.") || strings.HasPrefix(rest, "tab.") || strings.HasSuffix(rest, ".2")) {
+			if device, rest, ok := strings.Cut(f.At, "."); ok &&
+				(strings.HasPrefix(rest, "top.") || strings.HasPrefix(rest, "bottom.") || strings.HasPrefix(rest, "tab.") || strings.HasSuffix(rest, ".2")) {
 				apart[device] += p
 			}
 		}
@@ -640,11 +660,18 @@ func (w *weighed) dead(s *stage, outlet int, causes []cause) []Test {
 	var tests []Test
 	for _, pair := range circuit.Pairs {
 		one, other := pair.Ends()
-		if other == circuit.Ground && !o.HasGround || short < worthDead && other != circuit.Ground || leaks < worthDead && one != circuit.Hot {
+		if other == circuit.Ground && !o.HasGround || short < worthDead && other != circuit.Ground ||
+			leaks < worthDead && one != circuit.Hot {
 			continue
 		}
 		slot := o.Device + "." + string(o.Half) + "."
-		t := Test{Do: DoReading, At: o.Device, Half: o.Half, Tool: tester.Ohms, Between: &[2]string{slot + string(one), slot + string(other)}}
+		t := Test{
+			Do:      DoReading,
+			At:      o.Device,
+			Half:    o.Half,
+			Tool:    tester.Ohms,
+			Between: &[2]string{slot + string(one), slot + string(other)},
+		}
 		if w.taken(&t) || w.skipped(&t) {
 			continue
 		}
@@ -804,39 +831,20 @@ func (w *weighed) expect(t *Test, s *stage, outlet int, causes []cause) {
 	if t.Asked != "" || t.Tool == tester.Hint || t.unplugged {
 		return
 	}
-	t.Say = fmt.Sprintf("%s at %s, %s half", w.toolWords(t), w.e.place(t.At), t.Half)
+	t.Say = fmt.Sprintf("%s at %s, %s half", t.toolWords(), w.e.place(t.At), t.Half)
 	switch t.Tool {
 	case tester.Ohms:
 		slot := func(i int) string { return t.Between[i][strings.LastIndex(t.Between[i], ".")+1:] }
-		t.Say = fmt.Sprintf("Breaker off, proven dead, nothing plugged in: ohmmeter from %s to %s slot at %s", slot(0), slot(1), w.e.place(t.At))
+		t.Say = fmt.Sprintf(
+			"Breaker off, proven dead, nothing plugged in: ohmmeter from %s to %s slot at %s",
+			slot(0),
+			slot(1),
+			w.e.place(t.At),
+		)
 	case tester.DeviceButton:
-		t.Say = fmt.Sprintf("%s at %s", w.toolWords(t), w.e.place(t.At))
+		t.Say = fmt.Sprintf("%s at %s", t.toolWords(), w.e.place(t.At))
 	case tester.Told:
 		t.Say = fmt.Sprintf("Does it work at %s, %s half?", w.e.place(t.At), t.Half)
-	}
-}
-
-func (w *weighed) toolWords(t *Test) string {
-	switch t.Tool {
-	case tester.Plug:
-		return "Plug tester"
-	case tester.Sensor:
-		return "Sensor on the slots"
-	case tester.Lamp:
-		return "Test lamp"
-	case tester.PlugButton:
-		return "Plug tester's button"
-	case tester.DeviceButton:
-		return "The GFCI's own button"
-	case tester.Analyzer:
-		return "Load tester"
-	case tester.Ohms:
-		return "Ohmmeter"
-	default:
-		if len(t.Pairs) == 1 {
-			return "Meter on " + string(t.Mode) + ", hot to neutral"
-		}
-		return "Meter on " + string(t.Mode)
 	}
 }
 
@@ -895,7 +903,12 @@ func (w *weighed) words(c cause) string {
 	case c.site == circuit.Panel:
 		return c.name + " in the panel"
 	case cable != nil:
-		return fmt.Sprintf("%s in the cable from %s to %s", c.name, w.e.circuit.LabelOf(cable.From), w.e.circuit.LabelOf(cable.To))
+		return fmt.Sprintf(
+			"%s in the cable from %s to %s",
+			c.name,
+			w.e.circuit.LabelOf(cable.From),
+			w.e.circuit.LabelOf(cable.To),
+		)
 	default:
 		return c.name + " at " + w.e.circuit.LabelOf(c.site)
 	}
@@ -946,13 +959,24 @@ func (w *weighed) openings() []Test {
 // opening is looking into the box, or at the panel.
 func (w *weighed) opening(site string, here float64) Test {
 	minutes := w.e.settings.Minutes
-	t := Test{Do: DoOpen, Site: site, remedy: site, GainBits: rounded(entropy(min(here, 1))), Minutes: w.openMinutes() + minutes.Walk, here: here, sure: here >= 0.5}
+	t := Test{
+		Do:       DoOpen,
+		Site:     site,
+		remedy:   site,
+		GainBits: rounded(entropy(min(here, 1))),
+		Minutes:  w.openMinutes() + minutes.Walk,
+		here:     here,
+		sure:     here >= 0.5,
+	}
 	t.Say = fmt.Sprintf("Open %s, dead", w.e.circuit.LabelOf(site))
 	t.Why = fmt.Sprintf("Something is wrong there with %s. Breaker off, proven dead, then the cover.", percent(here))
 	if site == circuit.Panel {
 		t.Minutes = minutes.Open + minutes.ToPanel
 		t.Say = "Look at the panel: the breaker first"
-		t.Why = fmt.Sprintf("Something is wrong there with %s. Its service lugs stay live with the main off: behind the cover is for the licensed.", percent(here))
+		t.Why = fmt.Sprintf(
+			"Something is wrong there with %s. Its service lugs stay live with the main off: behind the cover is for the licensed.",
+			percent(here),
+		)
 	}
 	return t
 }

@@ -82,6 +82,9 @@ func (e *Engine) outcomesOf(t *Test, s *stage, outlet int) *outcomes {
 			return errors.toldLikelihood(tester.Answers[predicted], tester.Answers[seen])
 		}}
 	}
+	if by, ok := instruments[t.Tool]; ok {
+		return by.outcomes(errors, t, seen, k)
+	}
 	switch t.Tool {
 	case tester.Hint:
 		// Whether it holds is certain under a hypothesis; how it answers is not.
@@ -102,74 +105,6 @@ func (e *Engine) outcomesOf(t *Test, s *stage, outlet int) *outcomes {
 			}
 			return 1 - p
 		}}
-	case tester.Told:
-		return &outcomes{count: 2, predict: func(h int) int {
-			if seen(h).works(k) {
-				return 1
-			}
-			return 0
-		}, blur: func(predicted, seen int) float64 {
-			if predicted == seen {
-				return 1 - errors.ToldOutlet
-			}
-			return errors.ToldOutlet
-		}}
-	case tester.Plug:
-		return &outcomes{count: 8, predict: func(h int) int {
-			kind := 0
-			for i := range 3 {
-				if k.Lit(seen(h).lamps[i]) == tester.IsLit {
-					kind |= 1 << i
-				}
-			}
-			return kind
-		}, blur: func(predicted, seen int) float64 {
-			p := 1.0
-			for i := range 3 {
-				if (predicted^seen)>>i&1 == 1 {
-					p *= errors.Lamp
-				} else {
-					p *= 1 - errors.Lamp
-				}
-			}
-			return p
-		}}
-	case tester.Sensor:
-		return &outcomes{count: 27, predict: func(h int) int {
-			kind := 0
-			for i, v := range seen(h).sensor {
-				level := tester.None
-				if !math.IsNaN(v) {
-					level = k.Level(v)
-				}
-				kind += slices.Index(tester.Levels, level) * []int{1, 3, 9}[i]
-			}
-			return kind
-		}, blur: func(predicted, seen int) float64 {
-			p := 1.0
-			for range 3 {
-				p *= errors.levelLikelihood(tester.Levels[predicted%3], tester.Levels[seen%3])
-				predicted, seen = predicted/3, seen/3
-			}
-			return p
-		}}
-	case tester.Lamp:
-		return &outcomes{count: len(tester.Glows), predict: func(h int) int {
-			return slices.Index(tester.Glows, k.Glow(seen(h).lamp))
-		}, blur: func(predicted, seen int) float64 {
-			return errors.glowLikelihood(tester.Glows[predicted], tester.Glows[seen])
-		}}
-	case tester.Meter:
-		return distinct(errors.VoltsWild, func(h int) string {
-			var key strings.Builder
-			for i, name := range tester.VoltNames {
-				if len(t.Pairs) > 0 && !slices.Contains(t.Pairs, name) {
-					continue
-				}
-				key.WriteString(seen(h).bin(t.Mode, i))
-			}
-			return key.String()
-		})
 	case tester.Ohms:
 		return distinct(errors.VoltsWild, func(h int) string {
 			reads, err := s.settled(h).OhmsBetween(t.Between[0], t.Between[1])

@@ -183,7 +183,8 @@ func (e *Engine) bestPairs(scores []score) []pair {
 	// What goes with a fault and changes nothing that was read is no pair to weigh.
 	sorted := slices.DeleteFunc(slices.Clone(scores), func(s score) bool {
 		changes := func(bits uint64) bool { return bits != 0 }
-		return s.h == healthy || math.IsInf(s.total, -1) || e.hypotheses[s.h].nuisance && !slices.ContainsFunc(s.differs, changes)
+		return s.h == healthy || math.IsInf(s.total, -1) ||
+			e.hypotheses[s.h].nuisance && !slices.ContainsFunc(s.differs, changes)
 	})
 	slices.SortFunc(sorted, func(x, y score) int { return cmp.Or(cmp.Compare(y.total, x.total), cmp.Compare(x.h, y.h)) })
 	most := max(e.pairPrior, -e.prior[healthy])

@@ -52,7 +52,10 @@ func TestTwoFaults(t *testing.T) {
 // change what a fresh engine makes of the same readings.
 func TestMoreReadingsMorePairs(t *testing.T) {
 	c := bindery(t)
-	faults := []circuit.Fault{{Kind: circuit.Open, At: "W4@B3.neutral"}, {Kind: circuit.Swapped, At: "R1", Pair: circuit.HotNeutral}}
+	faults := []circuit.Fault{
+		{Kind: circuit.Open, At: "W4@B3.neutral"},
+		{Kind: circuit.Swapped, At: "R1", Pair: circuit.HotNeutral},
+	}
 	readings := taken(t, c, faults, []tester.Tool{tester.Plug, tester.Sensor}, "R1", "R3", "R4")
 	grown := engine(t, c)
 	for n := range readings {
@@ -111,7 +114,14 @@ func BenchmarkTwentyReadings(b *testing.B) {
 func TestHistoryDoesNotMatter(t *testing.T) {
 	c := bindery(t)
 	one := taken(t, c, []circuit.Fault{{Kind: circuit.Open, At: "W3@B2.hot"}}, plug, "R1", "R3")
-	other := taken(t, c, []circuit.Fault{{Kind: circuit.Swapped, At: "R4", Pair: circuit.HotNeutral}}, []tester.Tool{tester.Plug, tester.Meter}, "R2", "R4")
+	other := taken(
+		t,
+		c,
+		[]circuit.Fault{{Kind: circuit.Swapped, At: "R4", Pair: circuit.HotNeutral}},
+		[]tester.Tool{tester.Plug, tester.Meter},
+		"R2",
+		"R4",
+	)
 	e := engine(t, c)
 	for _, readings := range [][]tester.Reading{other, one, nil, one[:1], other[:2], one} {
 		got, err := e.Diagnose(readings)

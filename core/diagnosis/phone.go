@@ -7,13 +7,15 @@ import (
 
 	"elvat/core/circuit"
 	"elvat/core/tester"
+	"elvat/core/words"
 )
 
 // ask weighs having something done that needs no tester: by the customer on
 // the phone, or on the spot.
 func (w *weighed) ask(question tester.Question, causes []cause) (Test, bool) {
 	asked := func(r tester.Reading) bool { return r.Asked == question }
-	if slices.ContainsFunc(w.since(), asked) || w.line.acts[map[tester.Question]tester.ActName{tester.ResetGFCIs: tester.AllGFCIs, tester.CycleBreaker: tester.ResetBreaker}[question]] {
+	if slices.ContainsFunc(w.since(), asked) ||
+		w.line.acts[map[tester.Question]tester.ActName{tester.ResetGFCIs: tester.AllGFCIs, tester.CycleBreaker: tester.ResetBreaker}[question]] {
 		return Test{}, false
 	}
 	minutes := w.e.settings.Minutes
@@ -73,20 +75,23 @@ func (w *weighed) phone() []Phoned {
 		return []Phoned{}
 	}
 	all := []Phoned{
-		{Key: "danger", Say: "Any heat, smell, scorching, sparks or water?", Why: "Then nothing is reset: breaker off, stay away, we come."},
-		{Key: "work", Say: "Any work done on the wiring lately, by anyone? At which outlet?", Why: "A wiring mistake is likelier where work was done. Mark it at the stop."},
-		{Key: "plugged", Say: "What was plugged in, and where? A heater, a vacuum cleaner?", Why: "Heavy loads heat a poor contact. Mark it at the stop."},
+		{Key: "danger", Say: words.English.Say("phone.danger"), Why: "Then nothing is reset: breaker off, stay away, we come."},
+		{Key: "work", Say: words.English.Say("phone.work"), Why: "A wiring mistake is likelier where work was done. Mark it at the stop."},
+		{Key: "plugged", Say: words.English.Say("phone.plugged"), Why: "Heavy loads heat a poor contact. Mark it at the stop."},
 	}
 	var asked []Phoned
 	causes := w.causes()
 	reset := false
 	for _, question := range tester.Questions {
 		if t, ok := w.ask(question, causes); ok {
-			p := Phoned{Key: string(question), Say: "Breaker fully off, then on, once. Did it come back?", Why: t.Why, Asked: question, GainBits: t.GainBits}
-			if question == tester.ResetGFCIs {
-				reset = true
-				p.Say = "Press reset once on every GFCI, also in other rooms, the bathroom's first. Did one click in?"
+			p := Phoned{
+				Key:      string(question),
+				Say:      words.English.Say("phone." + string(question)),
+				Why:      t.Why,
+				Asked:    question,
+				GainBits: t.GainBits,
 			}
+			reset = reset || question == tester.ResetGFCIs
 			asked = append(asked, p)
 		}
 	}
@@ -94,7 +99,7 @@ func (w *weighed) phone() []Phoned {
 	if !reset && !told {
 		asked = append(asked, Phoned{
 			Key: string(tester.ResetGFCIs), Asked: tester.ResetGFCIs,
-			Say: "Press reset once on every GFCI, also in other rooms, the bathroom's first. Did one click in?",
+			Say: words.English.Say("phone." + string(tester.ResetGFCIs)),
 			Why: "A tripped GFCI elsewhere, not on this run as it is drawn, is the commonest reason for a dead outlet.",
 		})
 	}
@@ -113,7 +118,17 @@ func (w *weighed) phonedOutlets(causes []cause) []Phoned {
 		t := Test{Do: DoAsk, At: outlet.Device, Half: outlet.Half, Tool: tester.Told}
 		w.expect(&t, w.now, o, causes)
 		if t.GainBits >= worthBits {
-			outlets = append(outlets, Phoned{Key: outlet.Device + "." + string(outlet.Half), Say: t.Say, Why: t.Why, At: outlet.Device, Half: outlet.Half, GainBits: t.GainBits})
+			outlets = append(
+				outlets,
+				Phoned{
+					Key:      outlet.Device + "." + string(outlet.Half),
+					Say:      t.Say,
+					Why:      t.Why,
+					At:       outlet.Device,
+					Half:     outlet.Half,
+					GainBits: t.GainBits,
+				},
+			)
 		}
 	}
 	slices.SortStableFunc(outlets, func(a, b Phoned) int { return cmp.Compare(b.GainBits, a.GainBits) })

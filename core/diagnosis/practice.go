@@ -90,7 +90,7 @@ func (m *Minutes) each(do func(key, words string, get float64, set func(float64)
 		do(row.key, row.words, *row.at, func(v float64) { *row.at = v })
 	}
 	for _, tool := range tester.AtOutlets {
-		do(string(tool), "Reading: "+toolName[tool], m.Tool[tool], func(v float64) { m.Tool[tool] = v })
+		do(string(tool), "Reading: "+tool.Name(), m.Tool[tool], func(v float64) { m.Tool[tool] = v })
 	}
 }
 
@@ -156,10 +156,18 @@ func (p Practice) Sheet(l *Learned) (PracticeSheet, error) {
 	if l == nil {
 		l = &Learned{}
 	}
-	sheet := PracticeSheet{Tools: s.Tools, Qualified: s.Qualified, Three: s.Three, Learning: Learning{Boxes: l.Boxes, Least: learnFrom, Used: l.Boxes >= learnFrom}}
+	sheet := PracticeSheet{
+		Tools:     s.Tools,
+		Qualified: s.Qualified,
+		Three:     s.Three,
+		Learning:  Learning{Boxes: l.Boxes, Least: learnFrom, Used: l.Boxes >= learnFrom},
+	}
 	usual := Defaults()
 	s.Weights.each(func(key, words, group string, w *Weight) {
-		sheet.Weights = append(sheet.Weights, WeightRow{Key: key, Words: words, Group: group, Value: w.Value, Standing: w.Standing, Why: w.Why})
+		sheet.Weights = append(
+			sheet.Weights,
+			WeightRow{Key: key, Words: words, Group: group, Value: w.Value, Standing: w.Standing, Why: w.Why},
+		)
 		row := &sheet.Weights[len(sheet.Weights)-1]
 		row.Found, row.Expected = l.Found[key], rounded(l.Expected[key])
 		if factor := l.factor(key); factor != 1 {

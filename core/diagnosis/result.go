@@ -46,6 +46,14 @@ type Result struct {
 	Conflict *Conflict `json:"conflict,omitempty"`
 }
 
+// NotYet is what stands for a result until it is worked out.
+func NotYet() *Result {
+	return &Result{
+		Format: Format, Suspects: []Suspect{}, Sites: []Site{}, Weights: []Site{}, Next: []Test{}, Here: []Test{}, BeforeOff: []Test{},
+		Hidden: []Danger{}, Phone: []Phoned{},
+	}
+}
+
 // A Suspect is one name of fault at one site.
 type Suspect struct {
 	Name        string            `json:"name"`
@@ -101,7 +109,9 @@ func (r *Result) Leading(c *circuit.Circuit) []string {
 	return names
 }
 
-// weighed is the posterior of an engine after some readings.
+// weighed is the posterior of an engine after some readings: by Bayes, prior times the
+// likelihood of each reading under the hypothesis, normalised; readings independent
+// given the hypothesis, but for what errors common to the whole call add.
 type weighed struct {
 	e           *Engine
 	line        timeline
@@ -438,7 +448,10 @@ func (w *weighed) suspects() []Suspect {
 			g.best = h
 		}
 	}
-	slices.SortStableFunc(order, func(a, b *group) int { return cmp.Compare(rounded(b.Probability), rounded(a.Probability)) })
+	slices.SortStableFunc(
+		order,
+		func(a, b *group) int { return cmp.Compare(rounded(b.Probability), rounded(a.Probability)) },
+	)
 	// What is too unlikely to be listed is no alternative to name either.
 	for i, g := range order {
 		if g.Probability < least {
@@ -524,7 +537,11 @@ func (w *weighed) supplied(suspects []Suspect) []Suspect {
 				break
 			}
 		}
-		place := fmt.Sprintf("about %.0f V where %.0f V should be", w.level*w.e.circuit.Supply.Volts, w.e.circuit.Supply.Volts)
+		place := fmt.Sprintf(
+			"about %.0f V where %.0f V should be",
+			w.level*w.e.circuit.Supply.Volts,
+			w.e.circuit.Supply.Volts,
+		)
 		suspects = append(suspects, Suspect{
 			Name: u.name(), Place: place, Site: Elsewhere, Faults: []circuit.Fault{}, Probability: rounded(p), Beside: []Unrecorded{u},
 			Alike: [][]circuit.Fault{}, AlikePlaces: []string{}, Why: w.e.settings.Weights.SupplyOff.Why,
@@ -577,12 +594,6 @@ func (w *weighed) why(h int) string {
 	}
 }
 
-var toolName = map[tester.Tool]string{
-	tester.Plug: "plug tester", tester.PlugButton: "plug tester's button", tester.DeviceButton: "device's own button",
-	tester.Meter: "meter", tester.Sensor: "sensor", tester.Lamp: "test lamp", tester.Analyzer: "load tester",
-	tester.Ohms: "ohms", tester.Clamp: "clamp", tester.Told: "customer's word", tester.Act: "act", tester.Hint: "look from outside",
-}
-
 // readingWords names a reading in a sentence.
 func (e *Engine) readingWords(r *tester.Reading) string {
 	switch {
@@ -603,13 +614,13 @@ func (e *Engine) readingWords(r *tester.Reading) string {
 	case r.Tool == tester.Eyes:
 		return "the look into " + e.circuit.LabelOf(r.Site)
 	case r.Point != "":
-		return fmt.Sprintf("the %s on %s", toolName[r.Tool], r.Point)
+		return fmt.Sprintf("the %s on %s", r.Tool.Name(), r.Point)
 	case r.Between != nil:
-		return fmt.Sprintf("the %s between %s and %s", toolName[r.Tool], r.Between[0], r.Between[1])
+		return fmt.Sprintf("the %s between %s and %s", r.Tool.Name(), r.Between[0], r.Between[1])
 	case r.Half == "":
-		return fmt.Sprintf("the %s at %s", toolName[r.Tool], e.place(r.At))
+		return fmt.Sprintf("the %s at %s", r.Tool.Name(), e.place(r.At))
 	default:
-		return fmt.Sprintf("the %s at %s, %s half", toolName[r.Tool], e.place(r.At), r.Half)
+		return fmt.Sprintf("the %s at %s, %s half", r.Tool.Name(), e.place(r.At), r.Half)
 	}
 }
 

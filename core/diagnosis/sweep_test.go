@@ -20,11 +20,21 @@ func TestSweep(t *testing.T) {
 	fake := []circuit.Fault{{Kind: circuit.Bonded, At: "R5", Pair: circuit.NeutralGround, Ohms: 0.02}}
 
 	start := diagnosis.SweepOf(c, nil, nil)
-	assert.Equal(t, []string{"R1", "R2", "R3", "R4", "R5"}, start.Left, "in the order of the run; a two-slot face is not for lamps")
+	assert.Equal(
+		t,
+		[]string{"R1", "R2", "R3", "R4", "R5"},
+		start.Left,
+		"in the order of the run; a two-slot face is not for lamps",
+	)
 
 	some := taken(t, c, fake, plug, "R1", "R2")
 	assert.Equal(t, []string{"R3", "R4", "R5"}, diagnosis.SweepOf(c, some, nil).Left)
-	assert.Equal(t, []string{"R1", "R3", "R4", "R5"}, diagnosis.SweepOf(c, some[1:], nil).Left, "both halves, or it is not done")
+	assert.Equal(
+		t,
+		[]string{"R1", "R3", "R4", "R5"},
+		diagnosis.SweepOf(c, some[1:], nil).Left,
+		"both halves, or it is not done",
+	)
 
 	all := taken(t, c, fake, plug, "R1", "R2", "R3", "R4", "R5")
 	end := diagnosis.SweepOf(c, all, []string{"R4"})
@@ -47,7 +57,10 @@ func TestSweep(t *testing.T) {
 // length predicts.
 func TestSweepByOhms(t *testing.T) {
 	c := bindery(t)
-	fake := []circuit.Fault{{Kind: circuit.Bonded, At: "R4", Pair: circuit.NeutralGround, Ohms: 0.02}, {Kind: circuit.Open, At: "W4@B4.ground"}}
+	fake := []circuit.Fault{
+		{Kind: circuit.Bonded, At: "R4", Pair: circuit.NeutralGround, Ohms: 0.02},
+		{Kind: circuit.Open, At: "W4@B4.ground"},
+	}
 	tools := []tester.Tool{tester.Plug, tester.Analyzer}
 	readings := append(taken(t, c, fake, tools, "R1", "R2", "R3", "R4"), taken(t, c, fake, plug, "R5")...)
 	got := diagnosis.SweepOf(c, readings, nil).Needs
@@ -88,7 +101,11 @@ func TestGFCIFaults(t *testing.T) {
 		assert.Equal(t, row.name, got.Suspects[0].Name, "%v", row.tools)
 		assert.Equal(t, "B2", got.Suspects[0].Site)
 	}
-	sound := diagnose(t, c, taken(t, c, nil, []tester.Tool{tester.Plug, tester.DeviceButton, tester.PlugButton, tester.Analyzer}, devices...))
+	sound := diagnose(
+		t,
+		c,
+		taken(t, c, nil, []tester.Tool{tester.Plug, tester.DeviceButton, tester.PlugButton, tester.Analyzer}, devices...),
+	)
 	assert.Equal(t, "nothing wrong", sound.Suspects[0].Name)
 }
 

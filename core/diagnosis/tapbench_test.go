@@ -11,7 +11,20 @@ import (
 // second contradicting the one before.
 func BenchmarkTap(b *testing.B) {
 	c := line(b, 9)
-	one := taken(b, c, []circuit.Fault{{Kind: circuit.Open, At: "W5@B5.neutral"}}, plug, "R9", "R2", "R5", "R4", "R6", "R7", "R8", "R3")
+	one := taken(
+		b,
+		c,
+		[]circuit.Fault{{Kind: circuit.Open, At: "W5@B5.neutral"}},
+		plug,
+		"R9",
+		"R2",
+		"R5",
+		"R4",
+		"R6",
+		"R7",
+		"R8",
+		"R3",
+	)
 	other := taken(b, c, nil, plug, "R9", "R2", "R5", "R4", "R6", "R7", "R8", "R3")
 	e := engine(b, c)
 	n := 0

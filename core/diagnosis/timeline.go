@@ -156,7 +156,11 @@ func (e *Engine) timelineOf(readings []tester.Reading) timeline {
 			}
 			settled = settled.after(r)
 		case r.Tool == tester.Told && r.Answer == tester.CameBack:
-			settled = settled.after(&tester.Reading{Act: map[tester.Question]tester.ActName{tester.ResetGFCIs: tester.AllGFCIs, tester.CycleBreaker: tester.ResetBreaker}[r.Asked]})
+			settled = settled.after(
+				&tester.Reading{
+					Act: map[tester.Question]tester.ActName{tester.ResetGFCIs: tester.AllGFCIs, tester.CycleBreaker: tester.ResetBreaker}[r.Asked],
+				},
+			)
 			epoch++
 		case r.Tool == tester.Eyes:
 			t.looked = append(t.looked, r.Site)
@@ -185,7 +189,8 @@ func (e *Engine) timelineOf(readings []tester.Reading) timeline {
 		}
 		index[v.key] = len(t.all)
 		t.all = append(t.all, v)
-		if r.Tool == tester.Act && r.Act != tester.FindBox && (r.Held != nil && *r.Held || len(r.CameBack) > 0 || r.Found != nil && len(r.Found.Names) > 0) {
+		if r.Tool == tester.Act && r.Act != tester.FindBox &&
+			(r.Held != nil && *r.Held || len(r.CameBack) > 0 || r.Found != nil && len(r.Found.Names) > 0) {
 			t.before = len(t.all)
 		}
 	}

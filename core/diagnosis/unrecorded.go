@@ -62,7 +62,11 @@ type PluggedSize struct {
 }
 
 // PluggedSizes are those offered, and those thought of.
-var PluggedSizes = []PluggedSize{{fewWatts, "a charger, a clock"}, {lampWatts, "a lamp"}, {heaterWatts, "a heater, a kettle"}}
+var PluggedSizes = []PluggedSize{
+	{fewWatts, "a charger, a clock"},
+	{lampWatts, "a lamp"},
+	{heaterWatts, "a heater, a kettle"},
+}
 
 // conduitOhms is a metal raceway from a device's yoke back to the panel. Assumption.
 const conduitOhms = 0.1
@@ -107,7 +111,8 @@ func (u Unrecorded) words(c *circuit.Circuit) string {
 // switch, a GFCI elsewhere, the supply. What is plugged in is none by itself.
 func (s *Suspect) IsCause() bool {
 	return len(s.Faults) > 0 || slices.ContainsFunc(s.Beside, func(u Unrecorded) bool {
-		return u.Kind == Switched || u.Kind == GFCIElsewhere || u.Kind == BoxUndrawn || u.Kind == SupplyLevel || u.Kind == GroundKind && u.State == StateNone
+		return u.Kind == Switched || u.Kind == GFCIElsewhere || u.Kind == BoxUndrawn || u.Kind == SupplyLevel ||
+			u.Kind == GroundKind && u.State == StateNone
 	})
 }
 
@@ -188,7 +193,10 @@ func (u Unrecorded) put(m *network.Model, v *network.Variation) {
 	case u.Kind == UnrecordedLoad:
 		if o, ok := w.Outlet(u.At, u.Half); ok {
 			volts := m.Constants.LoadVolts
-			v.Bridged = append(v.Bridged, network.Bridged{A: network.Node(o.Hot), B: network.Node(o.Neutral), Ohms: volts * volts / u.Watts})
+			v.Bridged = append(
+				v.Bridged,
+				network.Bridged{A: network.Node(o.Hot), B: network.Node(o.Neutral), Ohms: volts * volts / u.Watts},
+			)
 		}
 	case u.Kind == GroundKind && u.State == StateConduit:
 		panel, _ := w.Find("panel.ground")
@@ -239,7 +247,9 @@ func (k *catalogue) unrecorded() {
 				k.nuisance(Unrecorded{Kind: UnrecordedLoad, At: v.ID, Half: circuit.Bottom, Watts: load.watts}, load.odds)
 			}
 			for _, half := range circuit.Halves {
-				k.beside(Unrecorded{Kind: Switched, At: v.ID, Half: half}, with(k.table.SwitchedHalf, k.complained(ComesAndGoes, HalfDead), unsure)...)
+				k.beside(
+					Unrecorded{Kind: Switched, At: v.ID, Half: half},
+					with(k.table.SwitchedHalf, k.complained(ComesAndGoes, HalfDead), unsure)...)
 			}
 			k.beside(Unrecorded{Kind: Switched, At: v.ID}, with(k.table.SwitchedOutlet, k.complained(OneDead), unsure)...)
 		}
@@ -259,7 +269,9 @@ func (k *catalogue) unrecorded() {
 		}
 		raised := k.complained(OneDead, PartDead, OffUnnoticed)
 		k.beside(Unrecorded{Kind: GFCIElsewhere, At: cable.ID, State: StateTripped}, with(tripped, raised, unsure)...)
-		k.beside(Unrecorded{Kind: GFCIElsewhere, At: cable.ID, State: StateDead}, with(k.table.ElsewhereDead, k.complained(WillNotReset), unsure)...)
+		k.beside(
+			Unrecorded{Kind: GFCIElsewhere, At: cable.ID, State: StateDead},
+			with(k.table.ElsewhereDead, k.complained(WillNotReset), unsure)...)
 		for _, conductor := range cable.Conductors {
 			k.beside(Unrecorded{Kind: BoxUndrawn, At: cable.ID, State: string(conductor)}, with(k.table.BoxUndrawn, unsure)...)
 		}
@@ -332,7 +344,9 @@ func (k *catalogue) nuisance(u Unrecorded, odds Weight) {
 func (k *catalogue) addBeside(base *hypothesis, u Unrecorded, factors ...Weight) {
 	h := hypothesis{weight: 1, beside: []Unrecorded{u}, name: u.name()}
 	if base != nil {
-		h.faults, h.name, h.site, h.sites, h.weight, h.why = base.faults, base.name, base.site, base.sites, base.weight, slices.Clone(base.why)
+		h.faults, h.name, h.site, h.sites, h.weight, h.why = base.faults, base.name, base.site, base.sites, base.weight, slices.Clone(
+			base.why,
+		)
 	} else if u.Kind == Switched || u.Kind == GFCIElsewhere {
 		h.site, h.sites = Elsewhere, []string{Elsewhere}
 	} else if u.Kind == BoxUndrawn {
@@ -357,7 +371,8 @@ func (e *Engine) loadsBeyond(s *stage) {
 	var all []int
 	for h := range e.hypotheses {
 		faults := e.hypotheses[h].faults
-		if len(faults) == 1 && len(e.hypotheses[h].beside) == 0 && faults[0].Kind == circuit.Open && openedConductor(e.circuit, faults[0]) == circuit.Neutral {
+		if len(faults) == 1 && len(e.hypotheses[h].beside) == 0 && faults[0].Kind == circuit.Open &&
+			openedConductor(e.circuit, faults[0]) == circuit.Neutral {
 			all = append(all, h)
 		}
 	}

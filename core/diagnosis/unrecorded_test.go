@@ -139,7 +139,11 @@ func TestNotSettledTooSoon(t *testing.T) {
 
 	for _, at := range []string{"W3@B2.neutral", "W3@B3.neutral", "W3@B2.hot", "W3@B3.hot"} {
 		open := []circuit.Fault{{Kind: circuit.Open, At: at}}
-		got := diagnose(t, c, taken(t, c, open, []tester.Tool{tester.Plug, tester.Sensor, tester.Meter}, "R1", "R2", "R3", "R4", "R5"))
+		got := diagnose(
+			t,
+			c,
+			taken(t, c, open, []tester.Tool{tester.Plug, tester.Sensor, tester.Meter}, "R1", "R2", "R3", "R4", "R5"),
+		)
 		assert.False(t, got.Settled, "%s: either end", at)
 		first := got.Suspects[0]
 		assert.Contains(t, []string{"B2", "B3"}, first.Site, at)
@@ -196,10 +200,18 @@ func TestResetsBeforeScrewdrivers(t *testing.T) {
 	assert.Less(t, first.Minutes, 3.0)
 	assert.NotEmpty(t, first.Outcomes, "what each outcome would mean")
 
-	refused := under(t, c, diagnosis.Conditions{}, append(slices.Clone(dead), tester.Reading{Tool: tester.Act, Act: tester.Reset, At: "R1", Held: &no})...)
+	refused := under(
+		t,
+		c,
+		diagnosis.Conditions{},
+		append(slices.Clone(dead), tester.Reading{Tool: tester.Act, Act: tester.Reset, At: "R1", Held: &no})...)
 	assert.Zero(t, named(refused, "tripped GFCI"))
-	held := under(t, c, diagnosis.Conditions{}, append(slices.Clone(dead), tester.Reading{Tool: tester.Act, Act: tester.Reset, At: "R1", Held: &yes},
-		lamps("R1", lit, lit, dark), lamps("R2", lit, lit, dark), lamps("R3", lit, lit, dark))...)
+	held := under(
+		t,
+		c,
+		diagnosis.Conditions{},
+		append(slices.Clone(dead), tester.Reading{Tool: tester.Act, Act: tester.Reset, At: "R1", Held: &yes},
+			lamps("R1", lit, lit, dark), lamps("R2", lit, lit, dark), lamps("R3", lit, lit, dark))...)
 	assert.NotEqual(t, diagnosis.DoOpen, held.Next[0].Do, held.Next[0].Say)
 }
 

@@ -121,10 +121,14 @@ var DefaultWeights = Weights{
 	Leak:            Weight{0.15, Common, "moisture or a worn appliance"},
 	Touching:        Weight{0.03, Assumption, "bare wire by a screw"},
 
-	SwitchedHalf:    Weight{0.4, Common, "half of a duplex often hangs on a wall switch"},
-	SwitchedOutlet:  Weight{0.1, Common, "an outlet can hang on a wall switch"},
-	SwitchedRun:     Weight{0.15, Assumption, "a switch ahead of a whole run"},
-	Elsewhere:       Weight{3, Common, "a tripped GFCI in another room is the commonest reason for a dead outlet; earlier hands like to borrow its LOAD screws"},
+	SwitchedHalf:   Weight{0.4, Common, "half of a duplex often hangs on a wall switch"},
+	SwitchedOutlet: Weight{0.1, Common, "an outlet can hang on a wall switch"},
+	SwitchedRun:    Weight{0.15, Assumption, "a switch ahead of a whole run"},
+	Elsewhere: Weight{
+		3,
+		Common,
+		"a tripped GFCI in another room is the commonest reason for a dead outlet; earlier hands like to borrow its LOAD screws",
+	},
 	ElsewhereMidRun: Weight{1.5, Assumption, "a GFCI that nobody drew may sit ahead of part of the run"},
 	ElsewhereDead:   Weight{0.02, Assumption, "a dead GFCI that nobody drew"},
 	BoxUndrawn:      Weight{0.02, Assumption, "an outlet behind furniture or under a blank plate is left off a drawing"},
@@ -229,7 +233,15 @@ type Minutes struct {
 
 // DefaultMinutes are the usual costs.
 var DefaultMinutes = Minutes{
-	Tool: map[tester.Tool]float64{tester.Plug: 0.5, tester.Sensor: 0.5, tester.Lamp: 0.5, tester.Meter: 1, tester.PlugButton: 0.5, tester.DeviceButton: 0.3, tester.Analyzer: 1},
+	Tool: map[tester.Tool]float64{
+		tester.Plug:         0.5,
+		tester.Sensor:       0.5,
+		tester.Lamp:         0.5,
+		tester.Meter:        1,
+		tester.PlugButton:   0.5,
+		tester.DeviceButton: 0.3,
+		tester.Analyzer:     1,
+	},
 	Walk: 0.5, Open: 8, ToPanel: 3, Separate: 6,
 	Dead: 5, Look: 3, Reset: 0.3, GFCIs: 2, Switches: 0.5, Unplug: 1, Hint: 0.5, FindBox: 3,
 }

@@ -38,10 +38,14 @@ func (e *Engine) Why(readings []tester.Reading, faults []circuit.Fault, beside [
 		return nil, err
 	}
 	// What was found belongs to every suspect.
-	faults = slices.DeleteFunc(slices.Clone(faults), func(f circuit.Fault) bool { return slices.Contains(w.line.found, f) })
+	faults = slices.DeleteFunc(
+		slices.Clone(faults),
+		func(f circuit.Fault) bool { return slices.Contains(w.line.found, f) },
+	)
 	h := -1
 	for _, other := range w.order {
-		if is := &e.hypotheses[other]; slices.Equal(is.faults, faults) && slices.Equal(is.beside, beside) && (h < 0 || w.probability[other] > w.probability[h]) {
+		if is := &e.hypotheses[other]; slices.Equal(is.faults, faults) && slices.Equal(is.beside, beside) &&
+			(h < 0 || w.probability[other] > w.probability[h]) {
 			h = other
 		}
 	}
@@ -52,7 +56,12 @@ func (e *Engine) Why(readings []tester.Reading, faults []circuit.Fault, beside [
 	for i := w.before; i < len(w.judged); i++ {
 		r, j := &w.readings[i], w.judged[i]
 		over, under := j.overall, w.under(j, h)
-		v := Evidence{Reading: w.place[i], Fits: j.fits(h, w.level), Bits: rounded((under - over) / math.Ln2), Seen: r.Delta(tester.Default)}
+		v := Evidence{
+			Reading: w.place[i],
+			Fits:    j.fits(h, w.level),
+			Bits:    rounded((under - over) / math.Ln2),
+			Seen:    r.Delta(tester.Default),
+		}
 		predicted := e.predicted(&w.line.all[i], h, w.level)
 		v.Predicted = predicted.Delta(tester.Default)
 		v.Words = e.sentence(r, &predicted, j.codes[h], v)
@@ -85,45 +94,6 @@ func (e *Engine) predicted(v *evidence, h int, level float64) tester.Reading {
 	}
 	s.fill(&p, outlet, h, level, r)
 	return p
-}
-
-// fill gives the reading the values that the hypothesis predicts at the outlet;
-// those that like has, where it is not nil.
-func (s *stage) fill(p *tester.Reading, outlet, h int, level float64, like *tester.Reading) {
-	k := s.bench.Constants
-	s.predict([]int{outlet}, []int{h})
-	seen := s.shown[outlet][h]
-	switch p.Tool {
-	case tester.Plug:
-		p.Lamps = &tester.Lamps{HotNeutral: k.Lit(seen.lamps[0]), HotGround: k.Lit(seen.lamps[1]), NeutralGround: k.Lit(seen.lamps[2])}
-		if like != nil && like.Lamps != nil {
-			for i, lamp := range []*tester.Lit{&p.Lamps.HotNeutral, &p.Lamps.HotGround, &p.Lamps.NeutralGround} {
-				if like.Lamps.All()[i] == "" {
-					*lamp = ""
-				}
-			}
-		}
-	case tester.Sensor:
-		p.Slots = &tester.Slots{Hot: k.Level(seen.sensor[0]), Neutral: k.Level(seen.sensor[1])}
-		if !math.IsNaN(seen.sensor[2]) {
-			p.Slots.Ground = k.Level(seen.sensor[2])
-		}
-	case tester.Meter:
-		p.Volts = &tester.Volts{}
-		values := seen.meter(p.Mode)
-		for i, v := range values {
-			if math.IsNaN(v) || like != nil && like.Volts != nil && like.Volts.All()[i] == nil {
-				continue
-			}
-			p.Volts.Set(i, v*level)
-		}
-		p.Round()
-	case tester.Lamp:
-		p.Glow = k.Glow(seen.lamp)
-	case tester.Told:
-		works := seen.works(k)
-		p.Works = &works
-	}
 }
 
 // sentence says what the reading speaks for.
@@ -262,7 +232,10 @@ func (w *weighed) tellSeen(t *Test, causes []cause, find finder) {
 		if !ok {
 			continue
 		}
-		t.Outcomes = append(t.Outcomes, Outcome{Delta: delta, Probability: rounded(p / total), Words: words, Then: w.meaning(by, causes)})
+		t.Outcomes = append(
+			t.Outcomes,
+			Outcome{Delta: delta, Probability: rounded(p / total), Words: words, Then: w.meaning(by, causes)},
+		)
 	}
 	slices.SortFunc(t.Outcomes, func(a, b Outcome) int {
 		return cmp.Or(cmp.Compare(b.Probability, a.Probability), cmp.Compare(a.Words, b.Words), cmp.Compare(a.Then, b.Then))

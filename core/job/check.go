@@ -104,12 +104,13 @@ func (p *prover) add(k Check, predicted tester.Reading) {
 	k.Status = NotRead
 	for i := len(p.readings) - 1; i >= 0; i-- {
 		r := p.readings[i]
-		if r.At != k.At || r.Tool != k.Tool || k.Half != "" && r.Half != k.Half || r.Doubtful || !sameState(r.State, k.Tripped) {
+		if r.At != k.At || r.Tool != k.Tool || k.Half != "" && r.Half != k.Half || r.Doubtful ||
+			!sameState(r.State, k.Tripped) {
 			continue
 		}
 		seen := r.Delta(tester.Default)
 		k.Measured, k.Seen, k.SaysSeen, k.Status = &r, &seen, r.Words(), Differs
-		if agrees(&predicted, &r) {
+		if r.Agrees(&predicted) {
 			k.Status = Agrees
 		}
 		break
@@ -126,40 +127,6 @@ func sameState(s *tester.State, tripped []string) bool {
 		return false
 	}
 	return slices.Equal(s.Tripped, tripped) || len(s.Tripped) == 0 && len(tripped) == 0
-}
-
-// agrees holds a reading against its prediction: lamps and levels by name, volts
-// by how they are drawn, buttons by what tripped. Of GFCIs in a row any may win
-// the race.
-func agrees(predicted, seen *tester.Reading) bool {
-	k := tester.Default
-	switch seen.Tool {
-	case tester.Plug:
-		return *predicted.Lamps == *seen.Lamps && len(seen.Tripped) == 0
-	case tester.Meter:
-		want, got := predicted.Volts.All(), seen.Volts.All()
-		some := false
-		for i := range got {
-			if got[i] == nil || want[i] == nil {
-				continue
-			}
-			some = true
-			if k.Side(*got[i]) != k.Side(*want[i]) {
-				return false
-			}
-		}
-		return some
-	case tester.Sensor:
-		return *predicted.Slots == *seen.Slots
-	case tester.Lamp:
-		return predicted.Glow == seen.Glow
-	case tester.PlugButton, tester.DeviceButton:
-		if len(predicted.Tripped) == 0 {
-			return len(seen.Tripped) == 0
-		}
-		return len(seen.Tripped) > 0 && !slices.ContainsFunc(seen.Tripped, func(name string) bool { return !slices.Contains(predicted.Tripped, name) })
-	}
-	return false
 }
 
 func (p *prover) outlets(outlets []circuit.Outlet) error {
@@ -204,7 +171,16 @@ func (p *prover) guards(outlets []circuit.Outlet) error {
 			if err != nil {
 				return err
 			}
-			p.add(Check{At: v.ID, Box: box.ID, Label: p.c.LabelOf(box.ID), Tool: tester.DeviceButton, Why: "every GFCI by its own button"}, r)
+			p.add(
+				Check{
+					At:    v.ID,
+					Box:   box.ID,
+					Label: p.c.LabelOf(box.ID),
+					Tool:  tester.DeviceButton,
+					Why:   "every GFCI by its own button",
+				},
+				r,
+			)
 		}
 		if !o.HasGround || !p.c.GroundArrives(box.ID) {
 			continue
@@ -229,7 +205,17 @@ func (p *prover) guards(outlets []circuit.Outlet) error {
 			if name == circuit.Panel {
 				who = "the breaker"
 			}
-			p.add(Check{At: o.Device, Half: o.Half, Box: box.ID, Label: p.c.LabelOf(box.ID), Tool: tester.PlugButton, Why: "the last outlet behind " + who}, r)
+			p.add(
+				Check{
+					At:    o.Device,
+					Half:  o.Half,
+					Box:   box.ID,
+					Label: p.c.LabelOf(box.ID),
+					Tool:  tester.PlugButton,
+					Why:   "the last outlet behind " + who,
+				},
+				r,
+			)
 		}
 	}
 	return nil
@@ -261,7 +247,18 @@ func (p *prover) staying(stays []Stays) error {
 		if err != nil {
 			return err
 		}
-		p.add(Check{At: s.Device, Half: circuit.Top, Box: box.ID, Label: p.c.LabelOf(box.ID), Tool: tester.Lamp, Tripped: tripped, Why: "stays on while " + s.GFCI + " is tripped"}, r)
+		p.add(
+			Check{
+				At:      s.Device,
+				Half:    circuit.Top,
+				Box:     box.ID,
+				Label:   p.c.LabelOf(box.ID),
+				Tool:    tester.Lamp,
+				Tripped: tripped,
+				Why:     "stays on while " + s.GFCI + " is tripped",
+			},
+			r,
+		)
 	}
 	return nil
 }

@@ -22,8 +22,13 @@ func TestChecks(t *testing.T) {
 		assert.Equal(t, NotRead, k.Status)
 		assert.NotEmpty(t, k.Why+k.Says)
 	}
-	assert.Equal(t, map[tester.Tool]int{tester.Plug: 6, tester.DeviceButton: 1, tester.PlugButton: 1}, tools, "both halves of three devices, its own button, the last outlet behind it")
-	g := Journal{}.HandOver(checks)
+	assert.Equal(
+		t,
+		map[tester.Tool]int{tester.Plug: 6, tester.DeviceButton: 1, tester.PlugButton: 1},
+		tools,
+		"both halves of three devices, its own button, the last outlet behind it",
+	)
+	g := Journal{}.HandOver(checks, 0)
 	assert.False(t, g.Open)
 	assert.Equal(t, []string{"8 readings not taken yet"}, g.Missing)
 
@@ -33,7 +38,7 @@ func TestChecks(t *testing.T) {
 	}
 	checks, err = Checks(c, []string{"B1"}, nil, readings)
 	require.NoError(t, err)
-	assert.True(t, Journal{}.HandOver(checks).Open, "%v", checks)
+	assert.True(t, Journal{}.HandOver(checks, 0).Open, "%v", checks)
 
 	wrong := readings[0]
 	wrong.Lamps = &tester.Lamps{HotNeutral: tester.IsDark, HotGround: tester.IsLit, NeutralGround: tester.IsDark}
@@ -41,9 +46,9 @@ func TestChecks(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, Differs, checks[0].Status, "differences stand first, and the later reading counts")
 	assert.NotEmpty(t, checks[0].SaysSeen)
-	g = Journal{}.HandOver(checks)
+	g = Journal{}.HandOver(checks, 0)
 	assert.Equal(t, []string{"1 reading that differs from what is predicted"}, g.Missing)
-	g = Journal{{Kind: Override, Gate: ToHandOver, Who: "A", Standing: "b", Reason: "c"}}.HandOver(checks)
+	g = Journal{{Kind: Override, Gate: ToHandOver, Who: "A", Standing: "b", Reason: "c"}}.HandOver(checks, 0)
 	assert.True(t, g.Open)
 	assert.NotEmpty(t, g.Missing)
 	assert.Len(t, Journal{*g.By}.Overrides(), 1)

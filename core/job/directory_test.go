@@ -7,7 +7,13 @@ import (
 	"github.com/stretchr/testify/assert"
 )
 
-var panel = Directory{{Breaker: "1", Amps: 20, Serves: "kitchen"}, {Breaker: "4", Amps: 15, Serves: "lights"}, {Breaker: "9", Amps: 20, Serves: "?"}, {Breaker: "11", Amps: 20}, {Breaker: "main"}}
+var panel = Directory{
+	{Breaker: "1", Amps: 20, Serves: "kitchen"},
+	{Breaker: "4", Amps: 15, Serves: "lights"},
+	{Breaker: "9", Amps: 20, Serves: "?"},
+	{Breaker: "11", Amps: 20},
+	{Breaker: "main"},
+}
 
 func TestDirectory(t *testing.T) {
 	assert.NoError(t, panel.Check())

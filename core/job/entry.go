@@ -21,6 +21,8 @@ const (
 	DeadTest     Kind = "dead"          // no voltage found in a box
 	SecondSource Kind = "second-source" // something in the box was live all the same
 	Override     Kind = "override"      // a gate passed by a named qualified person
+	Accepted     Kind = "accepted"      // a finding left as it is, taken on by a named qualified person
+	WasFound     Kind = "found"         // what was wrong in an opened box, in words
 	Traced       Kind = "traced"        // a breaker was found
 	Died         Kind = "died"          // which outlets went dead with the breaker
 	Note         Kind = "note"
@@ -31,7 +33,23 @@ const (
 )
 
 // Kinds of entry.
-var Kinds = []Kind{BreakerOff, BreakerOn, Proven, DeadTest, SecondSource, Override, Traced, Died, Note, Marking, Part, MadeUp, HandedOver}
+var Kinds = []Kind{
+	BreakerOff,
+	BreakerOn,
+	Proven,
+	DeadTest,
+	SecondSource,
+	Override,
+	Accepted,
+	WasFound,
+	Traced,
+	Died,
+	Note,
+	Marking,
+	Part,
+	MadeUp,
+	HandedOver,
+}
 
 // A Stage is when a box was tested for voltage.
 type Stage string
@@ -79,6 +97,7 @@ type Entry struct {
 	Outlets   []string   `json:"outlets,omitempty"` // died: devices of the run
 	Hidden    string     `json:"hidden,omitempty"`  // died: and others, in words
 	Text      string     `json:"text,omitempty"`
+	Finding   string     `json:"finding,omitempty"` // accepted: its key in the box
 	Count     float64    `json:"count,omitempty"`
 	Evidence  []string   `json:"evidence,omitempty"` // made up: what spoke for the cause
 	To        string     `json:"to,omitempty"`       // handed over to
@@ -124,42 +143,35 @@ func (e *Entry) Check(c *circuit.Circuit) error {
 }
 
 func (e *Entry) check(c *circuit.Circuit) error {
-	for _, text := range []string{e.Text, e.Reason, e.Who, e.Standing, e.Hidden, e.Source, e.Tester, e.To, e.Breaker} {
+	for _, text := range []string{e.Text, e.Reason, e.Who, e.Standing, e.Hidden, e.Source, e.Tester, e.To, e.Breaker, e.Finding} {
 		if len(text) > mostText {
 			return errors.New("a text is too long")
 		}
 	}
-	needsBox := e.Kind == DeadTest || e.Kind == SecondSource || e.Kind == Override && e.Gate != ToHandOver
+	k, ok := kinds[e.Kind]
+	if !ok {
+		return fmt.Errorf("no such kind; one of %v", Kinds)
+	}
 	if e.Box != "" && e.Box != circuit.Panel && c.Box(e.Box) == nil {
 		return fmt.Errorf("box %q: not on this circuit", e.Box)
 	}
-	if needsBox && e.Box == "" {
+	whole := e.Kind == Override && e.Gate == ToHandOver // it is about the whole call
+	if k.ofBox && e.Box == "" && !whole {
 		return errors.New("box: which one?")
 	}
-	switch e.Kind {
-	case BreakerOff:
-		if !slices.Contains([]string{"lock", "tag", "in-sight"}, e.Secured) {
-			return fmt.Errorf("secured: %q is none of lock, tag, in-sight", e.Secured)
-		}
-	case Proven:
-		return e.checkProven()
-	case DeadTest:
-		return e.checkDead(c)
-	case Override:
-		return e.checkOverride()
-	case Traced:
-		return missing(map[string]string{"breaker": e.Breaker, "way": e.Way})
-	case Died:
-		return e.checkDied(c)
-	case Note, Marking, Part, SecondSource:
-		return missing(map[string]string{"text": e.Text})
-	case HandedOver:
-		return missing(map[string]string{"who": e.Who, "to": e.To})
-	case BreakerOn, MadeUp:
-	default:
-		return fmt.Errorf("no such kind; one of %v", Kinds)
+	if k.check == nil {
+		return nil
 	}
-	return nil
+	return k.check(e, c)
+}
+
+// Words are the entry as one line; label is what people call a box.
+func (e *Entry) Words(label func(box string) string) string {
+	k, ok := kinds[e.Kind]
+	if !ok || k.words == nil {
+		return e.Text
+	}
+	return k.words(e, label)
 }
 
 // missing reports the first that is empty, in the order of names.
@@ -227,10 +239,18 @@ func (d *DeadVolts) values(ground bool) []named {
 	}{{"top", d.Top}, {"bottom", d.Bottom}} {
 		all = append(all, named{half.name + " hot to neutral", half.v.HotNeutral})
 		if ground {
-			all = append(all, named{half.name + " hot to ground", half.v.HotGround}, named{half.name + " neutral to ground", half.v.NeutralGround})
+			all = append(
+				all,
+				named{half.name + " hot to ground", half.v.HotGround},
+				named{half.name + " neutral to ground", half.v.NeutralGround},
+			)
 		}
 	}
-	return append(all, named{"top hot to an independent ground", d.TopToEarth}, named{"bottom hot to an independent ground", d.BottomToEarth})
+	return append(
+		all,
+		named{"top hot to an independent ground", d.TopToEarth},
+		named{"bottom hot to an independent ground", d.BottomToEarth},
+	)
 }
 
 // Live names what was found live, empty where all is dead.

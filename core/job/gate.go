@@ -1,9 +1,12 @@
 package job
 
 import (
-	"fmt"
+	"slices"
+	"strconv"
 
 	"elvat/core/circuit"
+	"elvat/core/makeup"
+	"elvat/core/words"
 )
 
 // A GateName says what a gate stands before.
@@ -13,6 +16,7 @@ type GateName string
 const (
 	ToOpen       GateName = "open"       // taking the cover and the device off
 	ToConductors GateName = "conductors" // touching wires, making up
+	ToMakeUp     GateName = "make-up"    // what must be mended first
 	ToHandOver   GateName = "hand-over"
 )
 
@@ -25,8 +29,10 @@ type Gate struct {
 	Gate    GateName `json:"gate"`
 	Box     string   `json:"box,omitempty"`
 	Open    bool     `json:"open"`
-	Missing []string `json:"missing"`        // in the order in which it is done
-	Next    Task     `json:"next,omitempty"` // what the first of them asks for
+	Missing []string `json:"missing"` // in the order in which it is done
+	// SaidMissing is the same as codes, from which any language says it.
+	SaidMissing []words.Said `json:"saidMissing"`
+	Next        Task         `json:"next,omitempty"` // what the first of them asks for
 	// By is the override that opens it, nil where the facts do.
 	By *Entry `json:"by,omitempty"`
 }
@@ -63,8 +69,8 @@ func (j Journal) Begun() bool { return len(j.standing()) > 0 }
 // live-dead-live for one box, as far as it has come.
 type progress struct {
 	off, before, dead, after, out, afterOut bool
-	live                                    string // what was found live
-	open, conductors                        *Entry // overrides
+	live                                    *words.Said // what was found live
+	open, conductors                        *Entry      // overrides
 }
 
 // BoxGates are the two gates of a box. The order of proof is live, dead, live:
@@ -78,30 +84,42 @@ func (j Journal) BoxGates(c *circuit.Circuit, box string) [2]Gate {
 	for _, e := range j.standing() {
 		p.take(c, box, e)
 	}
-	open := Gate{Gate: ToOpen, Box: box, Missing: []string{}}
-	need := func(g *Gate, ok bool, task Task, what string) {
+	open := gate(ToOpen, box)
+	need := func(g *Gate, ok bool, task Task, what words.Said) {
 		if ok {
 			return
 		}
-		g.Missing = append(g.Missing, what)
+		g.lacks(what)
 		if g.Next == "" {
 			g.Next = task
 		}
 	}
-	need(&open, p.live == "", Stop, p.live)
-	need(&open, p.off, SwitchOff, "breaker off and secured")
-	need(&open, p.before, ProveTester, "testers proven on a live source")
-	need(&open, p.dead, TestSlots, "no voltage on all pairs of both halves, and from each hot slot to an independent ground")
-	need(&open, p.after, ProveTester, "testers proven again")
-	conductors := Gate{Gate: ToConductors, Box: box, Missing: []string{}}
-	if len(open.Missing) > 0 && p.open == nil {
-		conductors.Missing = append(conductors.Missing, "the box opened dead")
+	if p.live != nil {
+		need(&open, false, Stop, *p.live)
 	}
-	need(&conductors, p.out, TestWires, "no voltage at the wires with the device out")
-	need(&conductors, p.afterOut, ProveTester, "testers proven again after that")
+	need(&open, p.off, SwitchOff, words.Of("gate.off"))
+	need(&open, p.before, ProveTester, words.Of("gate.before"))
+	need(&open, p.dead, TestSlots, words.Of("gate.dead"))
+	need(&open, p.after, ProveTester, words.Of("gate.after"))
+	conductors := gate(ToConductors, box)
+	if len(open.Missing) > 0 && p.open == nil {
+		conductors.lacks(words.Of("gate.opened"))
+	}
+	need(&conductors, p.out, TestWires, words.Of("gate.wires"))
+	need(&conductors, p.afterOut, ProveTester, words.Of("gate.afterWires"))
 	open.pass(p.open)
 	conductors.pass(p.conductors)
 	return [2]Gate{open, conductors}
+}
+
+// gate is one that nothing is missing of.
+func gate(name GateName, box string) Gate {
+	return Gate{Gate: name, Box: box, Missing: []string{}, SaidMissing: []words.Said{}}
+}
+
+func (g *Gate) lacks(what words.Said) {
+	g.Missing = append(g.Missing, words.English.Render(what))
+	g.SaidMissing = append(g.SaidMissing, what)
 }
 
 // pass opens the gate where nothing is missing, or someone took it on.
@@ -114,56 +132,44 @@ func (g *Gate) pass(by *Entry) {
 
 // take moves the proof of one box on by an entry.
 func (p *progress) take(c *circuit.Circuit, box string, e Entry) {
-	switch e.Kind {
-	case BreakerOff:
-		p.off = true
-	case BreakerOn:
-		*p = progress{}
-	case Proven:
-		switch {
-		case p.out:
-			p.afterOut = true
-		case p.dead:
-			p.after = true
-		case p.off:
-			p.before = true
-		}
-	case DeadTest:
-		if e.Box != box {
-			return
-		}
-		if live := e.Live(c); live != "" {
-			*p = progress{off: p.off, live: "something is live: " + live}
-			return
-		}
-		switch {
-		case e.Stage == Installed && p.before:
-			p.dead, p.live = true, ""
-		case e.Stage == DeviceOut && (p.after || p.open != nil):
-			p.out = true
-		}
-	case SecondSource:
-		if e.Box == box {
-			*p = progress{live: "a second source was found: " + e.Text}
-		}
-	case Override:
-		if e.Box != box {
-			return
-		}
-		switch e.Gate {
-		case ToOpen:
-			p.open = &e
-		case ToConductors:
-			p.conductors = &e
-		}
+	k, ok := kinds[e.Kind]
+	if !ok || k.moves == nil || k.ofBox && e.Box != box {
+		return
 	}
+	k.moves(p, c, &e)
 }
 
-// HandOver is the gate before the call is handed over.
-func (j Journal) HandOver(checks []Check) Gate {
-	g := Gate{Gate: ToHandOver, Missing: []string{}}
+// Accepted are the keys of the findings of a box that a named person took on.
+func (j Journal) Accepted(box string) []string {
+	var all []string
+	for _, e := range j.standing() {
+		if e.Kind == Accepted && e.Box == box {
+			all = append(all, e.Finding)
+		}
+	}
+	return all
+}
+
+// MakeUp is the gate before a box is made up: nothing that must be mended is left open,
+// unless it was accepted.
+func (j Journal) MakeUp(box string, open []makeup.Finding) Gate {
+	g := gate(ToMakeUp, box)
+	accepted := j.Accepted(box)
+	for _, f := range open {
+		if !slices.Contains(accepted, f.Key) {
+			g.lacks(words.Of("gate.mend", f.Text))
+		}
+	}
+	g.pass(nil)
+	return g
+}
+
+// HandOver is the gate before the call is handed over. open counts what must be mended
+// in its boxes and is neither mended nor accepted.
+func (j Journal) HandOver(checks []Check, open int) Gate {
+	g := gate(ToHandOver, "")
 	if len(checks) == 0 {
-		g.Missing = append(g.Missing, "nothing was made up or put right yet")
+		g.lacks(words.Of("gate.nothingYet"))
 	}
 	left, differ := 0, 0
 	for _, k := range checks {
@@ -174,13 +180,9 @@ func (j Journal) HandOver(checks []Check) Gate {
 			differ++
 		}
 	}
-	if differ > 0 {
-		verb := map[bool]string{true: " differs", false: " differ"}[differ == 1]
-		g.Missing = append(g.Missing, plural(differ, "reading")+" that"+verb+" from what is predicted")
-	}
-	if left > 0 {
-		g.Missing = append(g.Missing, plural(left, "reading")+" not taken yet")
-	}
+	g.counts("gate.differs", differ)
+	g.counts("gate.left", left)
+	g.counts("gate.findings", open)
 	var by *Entry
 	for _, e := range j.standing() {
 		if e.Kind == Override && e.Gate == ToHandOver {
@@ -191,60 +193,23 @@ func (j Journal) HandOver(checks []Check) Gate {
 	return g
 }
 
-// Overrides lists every gate passed by a person.
+// counts says how many readings stand in the way; nothing where none do.
+func (g *Gate) counts(code string, n int) {
+	switch {
+	case n == 1:
+		g.lacks(words.Of(code + ".one"))
+	case n > 1:
+		g.lacks(words.Of(code+".many", strconv.Itoa(n)))
+	}
+}
+
+// Overrides lists every gate passed, and every finding taken on, by a person.
 func (j Journal) Overrides() []Entry {
 	var all []Entry
 	for _, e := range j.standing() {
-		if e.Kind == Override {
+		if e.Kind == Override || e.Kind == Accepted {
 			all = append(all, e)
 		}
 	}
 	return all
-}
-
-// Words say in a sentence what was done, for the journal and the report.
-func (e *Entry) Words(label func(box string) string) string {
-	switch e.Kind {
-	case BreakerOff:
-		return "Breaker off, secured: " + map[string]string{"lock": "locked", "tag": "tagged", "in-sight": "in sight of who works"}[e.Secured]
-	case BreakerOn:
-		return "Breaker on"
-	case Proven:
-		return fmt.Sprintf("%s proven on %s: %.0f V", upper(e.Tester), e.Source, *e.Volts)
-	case DeadTest:
-		stage := "at the slots"
-		if e.Stage == DeviceOut {
-			stage = "at the wires, device out"
-		}
-		return fmt.Sprintf("%s tested for voltage %s: all pairs of both halves, and each hot to an independent ground", label(e.Box), stage)
-	case SecondSource:
-		return "Second source in " + label(e.Box) + ": " + e.Text
-	case Override:
-		where := ""
-		if e.Box != "" {
-			where = " at " + label(e.Box)
-		}
-		return fmt.Sprintf("Gate %q%s passed by %s (%s): %s", e.Gate, where, e.Who, e.Standing, e.Reason)
-	case Traced:
-		return fmt.Sprintf("Breaker %s found by %s", e.Breaker, e.Way)
-	case Died:
-		n := plural(len(e.Outlets), "outlet")
-		if e.Hidden != "" {
-			n += ", and " + e.Hidden
-		}
-		return "Went dead with the breaker: " + n
-	case Marking:
-		return "Marked: " + e.Text
-	case Part:
-		if e.Count > 0 {
-			return fmt.Sprintf("Used: %g x %s", e.Count, e.Text)
-		}
-		return "Used: " + e.Text
-	case MadeUp:
-		return label(e.Box) + " made up as planned"
-	case HandedOver:
-		return fmt.Sprintf("Handed over by %s to %s", e.Who, e.To)
-	default:
-		return e.Text
-	}
 }

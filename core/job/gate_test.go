@@ -27,11 +27,23 @@ var (
 
 func dead(stage Stage, volts float64) Entry {
 	pairs := PairVolts{v(volts), v(0), v(0)}
-	return Entry{Kind: DeadTest, Box: "B1", Stage: stage, Dead: &DeadVolts{Top: pairs, Bottom: pairs, TopToEarth: v(0), BottomToEarth: v(0), SensorSilent: true}}
+	return Entry{
+		Kind:  DeadTest,
+		Box:   "B1",
+		Stage: stage,
+		Dead:  &DeadVolts{Top: pairs, Bottom: pairs, TopToEarth: v(0), BottomToEarth: v(0), SensorSilent: true},
+	}
 }
 
 func override(box string) Entry {
-	return Entry{Kind: Override, Gate: ToOpen, Box: box, Who: "A. Reyes", Standing: "licence 4711", Reason: "meter pulled by the utility"}
+	return Entry{
+		Kind:     Override,
+		Gate:     ToOpen,
+		Box:      box,
+		Who:      "A. Reyes",
+		Standing: "licence 4711",
+		Reason:   "meter pulled by the utility",
+	}
 }
 
 // TestLiveDeadLive: the order of proof, against NFPA 70E 120.5 (120.6 in its

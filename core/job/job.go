@@ -2,6 +2,12 @@
 // and the cautions that stand before everything else.
 package job
 
+import (
+	"fmt"
+
+	"elvat/core/words"
+)
+
 // A Phase is one stage of a call.
 type Phase string
 
@@ -160,6 +166,9 @@ func (f Facts) detail(phase Phase) string {
 	}
 }
 
+// Danger reports whether something that can hurt is told of or not excluded.
+func (f Facts) Danger() bool { return f.LiveGround != "" || f.Reported != "" }
+
 // HoldUp says in a sentence what the call waits for.
 func (f Facts) HoldUp() string {
 	switch {
@@ -196,11 +205,13 @@ func (f Facts) HoldUp() string {
 
 // Cautions stand before anything else on every call. They are the usual ones
 // of the trade; local code and the authority having jurisdiction win.
-var Cautions = []string{
-	"Who may do this work is local law: licensed or otherwise permitted persons only. Local code and the authority having jurisdiction win over anything shown here.",
-	"Prove every tester on a source known to be live, before relying on it and again after. A tester that shows nothing proves nothing by itself.",
-	"Readings at the slots are taken with the covers on. No cover comes off before the breaker is off, secured, and the box is proven dead: all pairs of both halves, and each hot slot to an independent ground.",
-	"Heat, smell, scorching, sparks or water: nothing is reset. Breaker off, stay away, and a licensed electrician looks first.",
-	"In the panel the service lugs stay live with the main off.",
-	"What is shown here is worked out from readings. It can be wrong, and so can a reading: anything outside the plan means stop.",
-}
+var Cautions = func() []string {
+	all := make([]string, cautions)
+	for i := range all {
+		all[i] = words.English.Say(fmt.Sprintf("caution.%d", i+1))
+	}
+	return all
+}()
+
+// cautions is how many there are.
+const cautions = 6

@@ -19,6 +19,7 @@ type MadeBox struct {
 	Label string
 	Plan  *makeup.Plan
 	Made  bool
+	Done  []string // steps
 }
 
 // A Source is what a report is made from.
@@ -102,15 +103,24 @@ func (s *Source) Report() Report {
 	s.done(&r)
 	s.found(&r)
 	for _, k := range s.Checks {
-		row := ProvenRow{Label: k.Label, Why: k.Why, Half: k.Half, Expected: &k.Expected, Seen: k.Seen, Says: k.Says, SaysSeen: k.SaysSeen, Status: k.Status}
+		row := ProvenRow{
+			Label:    k.Label,
+			Why:      k.Why,
+			Half:     k.Half,
+			Expected: &k.Expected,
+			Seen:     k.Seen,
+			Says:     k.Says,
+			SaysSeen: k.SaysSeen,
+			Status:   k.Status,
+		}
 		r.Proven = append(r.Proven, row)
 	}
-	gate := s.Journal.HandOver(s.Checks)
+	gate := s.Journal.HandOver(s.Checks, s.open())
 	switch {
 	case len(s.Checks) == 0:
 		r.Standing = "Nothing was made up or put right on this call yet."
 	case len(gate.Missing) == 0:
-		r.Standing = "Proven: every reading is as predicted."
+		r.Standing = "Proven: every reading that was asked for is as predicted. What no reading shows, a joint that holds for now among it, is not proven."
 	default:
 		r.Standing = "Not proven: " + strings.Join(gate.Missing, "; ") + "."
 	}
@@ -118,7 +128,11 @@ func (s *Source) Report() Report {
 	s.parts(&r)
 	for i := range s.Guards {
 		g := &s.Guards[i]
-		due := Due{What: "Press the test button of the GFCI at " + g.Label + ", then reset it", When: g.Next(r.FinishedAt), Key: g.Device}
+		due := Due{
+			What: "Press the test button of the GFCI at " + g.Label + ", then reset it",
+			When: g.Next(r.FinishedAt),
+			Key:  g.Device,
+		}
 		if g.Device == circuit.Panel {
 			due.What = "Press the test button of the GFCI breaker " + c.Breaker.Label + ", then switch it on again"
 		}
@@ -131,6 +145,15 @@ func (s *Source) Report() Report {
 		"What was predicted was worked out by a model of the circuit. It does not see inside walls.",
 	}
 	return r
+}
+
+// open counts what must be mended and is neither mended nor accepted.
+func (s *Source) open() int {
+	n := 0
+	for _, b := range s.Boxes {
+		n += len(s.Journal.MakeUp(b.Box, b.Plan.Open(b.Done)).Missing)
+	}
+	return n
 }
 
 func orUnknown(label string) string {
@@ -155,7 +178,9 @@ func (s *Source) done(r *Report) {
 			}
 		case HandedOver:
 			r.By, r.To = e.Who, e.To
-		case Override:
+		case WasFound:
+			r.Cause = append(r.Cause, label(e.Box)+": found: "+e.Text)
+		case Override, Accepted:
 			r.Overrides = append(r.Overrides, e.Words(label))
 			continue
 		case Marking:
@@ -216,7 +241,7 @@ func (s *Source) parts(r *Report) {
 		if !b.Made {
 			continue
 		}
-		for _, m := range b.Plan.Materials {
+		for _, m := range b.Plan.UsedUp() {
 			unit := m.Unit
 			if unit != "" {
 				unit = " " + unit

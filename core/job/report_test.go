@@ -38,7 +38,7 @@ func source(t *testing.T) *Source {
 			{At: noon, Reading: tester.Reading{At: "R2", Half: circuit.Top, Tool: tester.Plug, Lamps: &lost}},
 			{At: noon, AsFound: true, Reading: tester.Reading{At: "gone", Half: circuit.Top, Tool: tester.Plug, Lamps: &lost}},
 		},
-		Boxes:   []MadeBox{{"B2", "Press", plan, true}, {"B3", "Shelf", plan, false}},
+		Boxes:   []MadeBox{{"B2", "Press", plan, true, nil}, {"B3", "Shelf", plan, false, nil}},
 		Leading: "open neutral Press (61 %)",
 		Guards:  []sitebook.Guard{{Device: "R1", Label: "B1"}},
 	}
@@ -71,7 +71,10 @@ func TestReport(t *testing.T) {
 		at(1, off), at(2, proven), at(3, override("B2")),
 		at(4, Entry{Kind: MadeUp, Box: "B2", Text: "found: open neutral", Evidence: []string{"plug tester at R1"}}),
 		at(5, Entry{Kind: Marking, Text: "number on breaker 11"}), at(6, Entry{Kind: Part, Text: "tape", Count: 1}),
-		at(7, Entry{Kind: Note, Text: "a slip", Withdrawn: true}), at(8, Entry{Kind: HandedOver, Who: "A. Reyes", To: "the tenant"}),
+		at(
+			7,
+			Entry{Kind: Note, Text: "a slip", Withdrawn: true},
+		), at(8, Entry{Kind: HandedOver, Who: "A. Reyes", To: "the tenant"}),
 	}
 	var err error
 	s.Checks, err = Checks(s.Circuit, []string{"B2"}, nil, nil)
@@ -94,7 +97,12 @@ func TestReport(t *testing.T) {
 	}
 	s.Checks, err = Checks(s.Circuit, []string{"B2"}, nil, readings)
 	require.NoError(t, err)
-	assert.Equal(t, "Proven: every reading is as predicted.", s.Report().Standing)
+	assert.Equal(t, "Not proven: 2 findings that must be mended, or accepted by a named qualified person.", s.Report().Standing)
+	s.Boxes[0].Done = []string{"mend-box-overfull"}
+	s.Journal = append(s.Journal, Entry{Kind: Accepted, Box: "B3", Finding: "box-overfull:B3", Text: "Too full.", Who: "A", Standing: "b", Reason: "c"})
+	s.Boxes[1].Plan.Findings[1].Key = "box-overfull:B3"
+	assert.Contains(t, s.Report().Standing, "Proven: every reading that was asked for is as predicted.")
+	assert.Contains(t, s.Report().Overrides[len(s.Report().Overrides)-1], "Left as it is at")
 
 	s.Circuit.Breaker.Protection, s.Circuit.Breaker.Label = circuit.DualBreaker, ""
 	s.Guards = append(s.Guards, sitebook.Guard{Device: circuit.Panel})

@@ -15,7 +15,7 @@ const (
 	Office      Role = "office" // reads and prints
 )
 
-// Roles lists them.
+// Roles lists them, from the one that may most.
 var Roles = []Role{Electrician, Helper, Office}
 
 // An Access is what something asks of who does it.
@@ -48,6 +48,14 @@ func (r Role) May(a Access) bool {
 	}
 }
 
+// With is the lesser of two roles: what both may.
+func (r Role) With(other Role) Role {
+	if slices.Index(Roles, other) > slices.Index(Roles, r) {
+		return other
+	}
+	return r
+}
+
 // Check reports a role there is not.
 func (r Role) Check() error {
 	if !slices.Contains(Roles, r) {
@@ -58,8 +66,8 @@ func (r Role) Check() error {
 
 // Needs is the access that entering it asks for.
 func (e *Entry) Needs() Access {
-	if e.Kind == Override {
-		return Pass
+	if k, ok := kinds[e.Kind]; ok && k.needs != "" {
+		return k.needs
 	}
 	return WorkOn
 }

@@ -49,7 +49,10 @@ func TestDirectoryCSV(t *testing.T) {
 		_, err := ParseDirectoryCSV([]byte(row.csv))
 		assert.ErrorContains(t, err, row.says, row.csv)
 	}
-	d := Directory{{Breaker: "1", Amps: 20, Serves: "Kiln", Checked: true}, {Breaker: "2", Amps: 12.5, Serves: "a \"b\", c"}}
+	d := Directory{
+		{Breaker: "1", Amps: 20, Serves: "Kiln", Checked: true},
+		{Breaker: "2", Amps: 12.5, Serves: "a \"b\", c"},
+	}
 	out, err := d.CSV()
 	assert.NoError(t, err)
 	again, err := ParseDirectoryCSV(out)

@@ -26,16 +26,19 @@ const BoxFormat = "elvat-box/1"
 // A Box is an opened box as found, with the device chosen for it. What is
 // empty or nil is not known.
 type Box struct {
-	Format   string         `json:"format"`
-	ID       string         `json:"id"`
-	Edition  nec.Edition    `json:"edition,omitempty"` // zero: the shop's
-	Place    nec.Place      `json:"place,omitzero"`
-	Breaker  Breaker        `json:"breaker"`
-	Box      Enclosure      `json:"box"`
-	Cables   []Cable        `json:"cables"`
-	Existing *Existing      `json:"existing,omitempty"`
-	Device   *Device        `json:"device,omitempty"` // chosen; nil: none yet
-	Others   []Device       `json:"others,omitempty"` // further devices in the same box
+	Format   string      `json:"format"`
+	ID       string      `json:"id"`
+	Edition  nec.Edition `json:"edition,omitempty"` // zero: the shop's
+	Place    nec.Place   `json:"place,omitzero"`
+	Breaker  Breaker     `json:"breaker"`
+	Box      Enclosure   `json:"box"`
+	Cables   []Cable     `json:"cables"`
+	Existing *Existing   `json:"existing,omitempty"`
+	Device   *Device     `json:"device,omitempty"` // chosen; nil: none yet
+	Others   []Device    `json:"others,omitempty"` // further devices in the same box
+	Flooded  bool        `json:"flooded,omitempty"`
+	// Mended are the keys of findings that somebody put right and said so.
+	Mended   []string       `json:"mended,omitempty"`
 	Practice practice.House `json:"practice,omitzero"`
 }
 
@@ -45,6 +48,14 @@ type Breaker struct {
 	Poles        int                `json:"poles,omitempty"` // zero: one
 	Protection   circuit.Protection `json:"protection,omitempty"`
 	OtherOutlets *bool              `json:"otherOutlets,omitempty"`
+}
+
+// ProtectionUnknown is that of a breaker nobody has looked at; empty means the same.
+const ProtectionUnknown circuit.Protection = "unknown"
+
+// protectionKnown reports whether somebody has looked at the breaker.
+func (b *Box) protectionKnown() bool {
+	return b.Breaker.Protection != "" && b.Breaker.Protection != ProtectionUnknown
 }
 
 // Enclosure is the box itself.
@@ -61,6 +72,18 @@ type Enclosure struct {
 	Wall      string           `json:"wall,omitempty"`      // gypsum, plaster, tile, wood, masonry
 	GapIn     *wire.Inches     `json:"gapIn,omitempty"`     // round the box
 	LayersOut int              `json:"layersOut,omitempty"` // spacer layers already under the yoke
+	DepthIn   *wire.Inches     `json:"depthIn,omitempty"`   // inside, from the front edge to the back
+	Gangs     int              `json:"gangs,omitempty"`     // that it has room for; zero: one, or as many as yokes
+	Passing   []Passing        `json:"passing,omitempty"`   // conductors that go through unbroken
+	// AluminumConnectors says that connectors listed for aluminium with copper are at hand.
+	AluminumConnectors bool `json:"aluminumConnectors,omitempty"`
+}
+
+// Passing are conductors that go through the box unbroken. One that has a loop of twice
+// the free length or more counts twice: it is entered as two.
+type Passing struct {
+	AWG   wire.Gauge `json:"awg"`
+	Count int        `json:"count"`
 }
 
 // A Role says where a cable leads.
@@ -107,8 +130,9 @@ type Cable struct {
 	Material     string                       `json:"material,omitempty"`  // copper, aluminum
 	Stranded     bool                         `json:"stranded,omitempty"`
 	Protect      Protect                      `json:"protect,omitempty"`
-	Serves       string                       `json:"serves,omitempty"`
-	Place        *nec.Place                   `json:"place,omitempty"` // of what it serves; nil: as here
+	Serves       string                       `json:"serves,omitempty"`      // in words
+	ServesPlace  *nec.Place                   `json:"servesPlace,omitempty"` // nil: not known
+	ServesLoad   Load                         `json:"servesLoad,omitempty"`
 	Hot2         Second                       `json:"hot2,omitempty"`
 }
 
@@ -129,6 +153,9 @@ type Existing struct {
 	Makeup     circuit.Makeup     `json:"makeup,omitempty"` // in short, where nothing is spelled out
 	Taps       []Tap              `json:"taps,omitempty"`   // on the photograph of the pulled device
 	Seen       []string           `json:"seen,omitempty"`   // bare-copper, scorched, cracked, loose-terminal, worn-contacts
+	// Switched is the half that hangs on a wall switch; empty: none, or not known.
+	Switched circuit.Half `json:"switched,omitempty"`
+	Plate    string       `json:"plate,omitempty"` // painted, snap-on
 }
 
 // A Tap is a wire pointed at on the photograph of the pulled device.
@@ -157,6 +184,15 @@ type Device struct {
 	TorqueLbfIn      float64            `json:"torqueLbfIn,omitempty"`
 	Generation       circuit.Generation `json:"generation,omitempty"`
 	Tripped          bool               `json:"tripped,omitempty"`
+	// Whole says that its tab stays, whatever the old one's state: "intact" written out.
+	Whole   bool        `json:"whole,omitempty"`
+	Gangs   int         `json:"gangs,omitempty"` // it is as wide as; zero: one
+	Grade   string      `json:"grade,omitempty"` // residential, heavy
+	DepthIn wire.Inches `json:"depthIn,omitempty"`
+	// Defects were seen when the new device was looked over.
+	Defects []string `json:"defects,omitempty"`
+	// DefectDone is what was done about them.
+	DefectDone string `json:"defectDone,omitempty"`
 }
 
 // Words of the file with what they can be; the first is taken where none is given.
@@ -166,12 +202,24 @@ var (
 	roles      = []Role{Line, Outgoing, Unknown}
 	protects   = []Protect{ProtectYes, ProtectNo, ProtectUnknown}
 	conditions = []string{"", "sound", "nicked", "brittle", "cloth", "scorched"}
-	materials  = []string{"", "copper", "aluminum"}
+	materials  = []string{"", "copper", aluminum}
 	seconds    = []Second{"", SecondUnknown, OtherLeg, SwitchLeg}
 	kinds      = []string{"receptacle", "gfci", "single", "usb", "smart"}
 	terminals  = []string{"", screw, clamp, pushIn, lever}
-	sights     = []string{"bare-copper", "scorched", "cracked", "loose-terminal", "worn-contacts", "push-in", "ground-near-hot"}
-	tabStates  = []circuit.TabState{circuit.TabIntact, circuit.TabRemoved}
+	sights     = []string{
+		"bare-copper",
+		"scorched",
+		"cracked",
+		"loose-terminal",
+		"worn-contacts",
+		"push-in",
+		"ground-near-hot",
+	}
+	tabStates = []circuit.TabState{circuit.TabIntact, circuit.TabRemoved}
+	halves    = []circuit.Half{"", circuit.Top, circuit.Bottom}
+	plates    = []string{"", "screwed", "painted", "snap-on"}
+	grades    = []string{"", "residential", "heavy"}
+	defects   = []string{"ground-slot-blocked", "terminals-alike", "screw-loose", "cracked", "contacts-loose"}
 )
 
 // Kinds of terminal.
@@ -181,6 +229,9 @@ const (
 	pushIn = "push-in"
 	lever  = "lever"
 )
+
+// aluminum is a cable's material where it is not copper.
+const aluminum = "aluminum"
 
 // Bounds of what one file can ask. Assumption.
 const (
@@ -231,7 +282,25 @@ func (v *Device) UnmarshalJSONFrom(d *jsontext.Decoder) error {
 		return err
 	}
 	*v = Device(p)
+	v.Whole = v.Whole || v.Tab.Hot == "intact"
 	v.Tab = named(v.Tab)
+	return nil
+}
+
+// UnmarshalJSONFrom reads a cable; what it serves used to be called its place.
+func (c *Cable) UnmarshalJSONFrom(d *jsontext.Decoder) error {
+	type plain Cable
+	var p struct {
+		plain
+		Place *nec.Place `json:"place"`
+	}
+	if err := jsonv2.UnmarshalDecode(d, &p); err != nil {
+		return err
+	}
+	*c = Cable(p.plain)
+	if c.ServesPlace == nil {
+		c.ServesPlace = p.Place
+	}
 	return nil
 }
 
@@ -307,12 +376,16 @@ func (b *Box) checkBreaker() error {
 	if b.Breaker.Poles == 0 {
 		b.Breaker.Poles = 1
 	}
-	if b.Breaker.Protection == "" {
-		b.Breaker.Protection = circuit.NoProtection
-	}
 	return first(
-		between("breaker.amps", b.Breaker.Amps, 1, mostAmps), between("breaker.poles", b.Breaker.Poles, 1, 2),
-		oneOf("breaker.protection", b.Breaker.Protection, []circuit.Protection{circuit.NoProtection, circuit.GFCIBreaker, circuit.AFCIBreaker, circuit.DualBreaker}),
+		between("breaker.amps", b.Breaker.Amps, 1, mostAmps),
+		between("breaker.poles", b.Breaker.Poles, 1, 2),
+		oneOf(
+			"breaker.protection",
+			b.Breaker.Protection,
+			[]circuit.Protection{
+				"", ProtectionUnknown, circuit.NoProtection, circuit.GFCIBreaker, circuit.AFCIBreaker, circuit.DualBreaker,
+			},
+		),
 	)
 }
 
@@ -328,10 +401,36 @@ func (b *Box) checkEnclosure() error {
 	}
 	return first(
 		oneOf("box.material", e.Material, []circuit.Material{circuit.Plastic, circuit.Metal}),
-		between("box.volumeIn3", e.VolumeIn3, 0, 500), oneOf("box.mount", e.Mount, mounts), oneOf("box.wall", e.Wall, walls),
-		between("box.clamps", e.Clamps, 0, 20), between("box.fittings", e.Fittings, 0, 20), between("box.layersOut", e.LayersOut, 0, 40),
-		betweenIf("box.setbackIn", e.SetbackIn, -2, 6), betweenIf("box.gapIn", e.GapIn, 0, 6),
+		between("box.volumeIn3", e.VolumeIn3, 0, 500),
+		oneOf("box.mount", e.Mount, mounts),
+		oneOf("box.wall", e.Wall, walls),
+		between(
+			"box.clamps",
+			e.Clamps,
+			0,
+			20,
+		),
+		between("box.fittings", e.Fittings, 0, 20),
+		between("box.layersOut", e.LayersOut, 0, 40),
+		betweenIf("box.setbackIn", e.SetbackIn, -2, 6),
+		betweenIf("box.gapIn", e.GapIn, 0, 6),
+		betweenIf("box.depthIn", e.DepthIn, 0.5, 12),
+		between("box.gangs", e.Gangs, 0, 8),
+		e.checkPassing(),
 	)
+}
+
+func (e *Enclosure) checkPassing() error {
+	for i, p := range e.Passing {
+		place := fmt.Sprintf("box.passing[%d]", i)
+		if err := p.AWG.Check(); err != nil {
+			return fmt.Errorf("%s.awg: %w", place, err)
+		}
+		if err := between(place+".count", p.Count, 1, 40); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (b *Box) checkCables() error {
@@ -360,9 +459,18 @@ func (b *Box) checkCables() error {
 			return fmt.Errorf("%s: awg: %w", place, err)
 		}
 		err := first(
-			oneOf(place+": role", c.Role, roles), oneOf(place+": protect", c.Protect, protects), oneOf(place+": condition", c.Condition, conditions),
-			oneOf(place+": material", c.Material, materials), oneOf(place+": hot2", c.Hot2, seconds),
-			betweenIf(place+": fromSheathIn", c.FromSheathIn, 0, 200), betweenIf(place+": pastFaceIn", c.PastFaceIn, 0, 200),
+			oneOf(
+				place+": role",
+				c.Role,
+				roles,
+			),
+			oneOf(place+": protect", c.Protect, protects),
+			oneOf(place+": condition", c.Condition, conditions),
+			oneOf(place+": material", c.Material, materials),
+			oneOf(place+": hot2", c.Hot2, seconds),
+			oneOf(place+": servesLoad", c.ServesLoad, append([]Load{""}, Loads...)),
+			betweenIf(place+": fromSheathIn", c.FromSheathIn, 0, 200),
+			betweenIf(place+": pastFaceIn", c.PastFaceIn, 0, 200),
 		)
 		if err != nil {
 			return err
@@ -383,9 +491,9 @@ func (b *Box) checkCables() error {
 				return fmt.Errorf("%s: insulation: it has no %s", place, k)
 			}
 		}
-		if c.Place != nil {
-			if err := c.Place.Check(); err != nil {
-				return fmt.Errorf("%s: place.%w", place, err)
+		if c.ServesPlace != nil {
+			if err := c.ServesPlace.Check(); err != nil {
+				return fmt.Errorf("%s: servesPlace.%w", place, err)
 			}
 		}
 	}
@@ -416,11 +524,41 @@ func (b *Box) checkDevices() error {
 			v.Slots = 3
 		}
 		err := first(
-			oneOf(place+".kind", v.Kind, kinds), oneOf(place+".terminals", v.Terminals, terminals), oneOf(place+".slots", v.Slots, []int{2, 3}),
-			between(place+".amps", v.Amps, 1, mostAmps), between(place+".wiresPerTerminal", v.WiresPerTerminal, 0, 4), between(place+".stripIn", v.StripIn, 0, 2),
-			oneOf(place+".lineAt", v.LineAt, []string{"", "top", "bottom"}), oneOf(place+".tab.hot", v.Tab.Hot, tabStates), oneOf(place+".tab.neutral", v.Tab.Neutral, tabStates),
-			oneOf(place+".generation", v.Generation, []circuit.Generation{circuit.Current, circuit.Legacy}), between(place+".torqueLbfIn", v.TorqueLbfIn, 0, 100),
+			oneOf(
+				place+".kind",
+				v.Kind,
+				kinds,
+			),
+			oneOf(place+".terminals", v.Terminals, terminals),
+			oneOf(place+".slots", v.Slots, []int{2, 3}),
+			between(
+				place+".amps",
+				v.Amps,
+				1,
+				mostAmps,
+			),
+			between(place+".wiresPerTerminal", v.WiresPerTerminal, 0, 4),
+			between(place+".stripIn", v.StripIn, 0, 2),
+			oneOf(
+				place+".lineAt",
+				v.LineAt,
+				[]string{"", "top", "bottom"},
+			),
+			oneOf(place+".tab.hot", v.Tab.Hot, tabStates),
+			oneOf(place+".tab.neutral", v.Tab.Neutral, tabStates),
+			oneOf(
+				place+".generation",
+				v.Generation,
+				[]circuit.Generation{circuit.Current, circuit.Legacy},
+			),
+			between(place+".torqueLbfIn", v.TorqueLbfIn, 0, 100),
+			between(place+".gangs", v.Gangs, 0, 4),
+			between(place+".depthIn", v.DepthIn, 0, 6),
+			oneOf(place+".grade", v.Grade, grades),
 		)
+		for _, d := range v.Defects {
+			err = first(err, oneOf(place+".defects", d, defects))
+		}
 		if err != nil {
 			return err
 		}
@@ -443,9 +581,27 @@ func (b *Box) checkExisting() error {
 		e.Slots = 3
 	}
 	err := first(
-		oneOf("existing.kind", e.Kind, []circuit.DeviceKind{circuit.Receptacle, circuit.GFCI}), oneOf("existing.slots", e.Slots, []int{2, 3}),
-		oneOf("existing.terminals", e.Terminals, terminals), oneOf("existing.tab.hot", e.Tab.Hot, tabStates), oneOf("existing.tab.neutral", e.Tab.Neutral, tabStates),
-		oneOf("existing.makeup", e.Makeup, []circuit.Makeup{"", circuit.FeedThrough, circuit.Pigtail}), oneOf("existing.generation", e.Generation, []circuit.Generation{circuit.Current, circuit.Legacy}),
+		oneOf(
+			"existing.kind",
+			e.Kind,
+			[]circuit.DeviceKind{circuit.Receptacle, circuit.GFCI},
+		),
+		oneOf("existing.slots", e.Slots, []int{2, 3}),
+		oneOf(
+			"existing.terminals",
+			e.Terminals,
+			terminals,
+		),
+		oneOf("existing.tab.hot", e.Tab.Hot, tabStates),
+		oneOf("existing.tab.neutral", e.Tab.Neutral, tabStates),
+		oneOf(
+			"existing.makeup",
+			e.Makeup,
+			[]circuit.Makeup{"", circuit.FeedThrough, circuit.Pigtail},
+		),
+		oneOf("existing.generation", e.Generation, []circuit.Generation{circuit.Current, circuit.Legacy}),
+		oneOf("existing.switched", e.Switched, halves),
+		oneOf("existing.plate", e.Plate, plates),
 	)
 	if err != nil {
 		return err
@@ -497,7 +653,15 @@ func (v *Device) takes() int {
 
 // asBuilt is the device as the circuit model knows it.
 func (v *Device) asBuilt() circuit.Device {
-	d := circuit.Device{ID: v.ID, Kind: circuit.Receptacle, Amps: v.Amps, Slots: v.Slots, Tab: v.Tab, Generation: v.Generation, Tripped: v.Tripped}
+	d := circuit.Device{
+		ID:         v.ID,
+		Kind:       circuit.Receptacle,
+		Amps:       v.Amps,
+		Slots:      v.Slots,
+		Tab:        v.Tab,
+		Generation: v.Generation,
+		Tripped:    v.Tripped,
+	}
 	if v.IsGFCI() {
 		d.Kind = circuit.GFCI
 	}

@@ -105,7 +105,7 @@ func (l *look) existing(planned bool) {
 	}
 	for i := first; i < len(l.findings); i++ {
 		f := &l.findings[i]
-		f.Cured = f.Cured || planned && !f.Stop
+		f.Cured = f.Cured || planned && !f.Stop && f.Mend == ""
 	}
 }
 
@@ -114,9 +114,25 @@ func (l *look) seen(e *Existing) {
 	for _, what := range e.Seen {
 		switch what {
 		case "bare-copper":
-			l.trade(Finding{Code: "bare-copper", Severity: Must, At: old, Text: "Bare copper shows at a terminal.", Fix: "Cut back and strip to the gauge: nothing bare past the screw."})
+			l.trade(
+				Finding{
+					Code:     "bare-copper",
+					Severity: Must,
+					At:       old,
+					Text:     "Bare copper shows at a terminal.",
+					Fix:      "Cut back and strip to the gauge: nothing bare past the screw.",
+				},
+			)
 		case "ground-near-hot":
-			l.trade(Finding{Code: "bare-copper", Severity: Danger, At: old, Text: "The bare ground lies by a hot screw.", Fix: "Fold grounds away from the terminals first; tape the device in a metal box."})
+			l.trade(
+				Finding{
+					Code:     "bare-copper",
+					Severity: Danger,
+					At:       old,
+					Text:     "The bare ground lies by a hot screw.",
+					Fix:      "Fold grounds away from the terminals first; tape the device in a metal box.",
+				},
+			)
 		case "push-in":
 			l.pushedIn(old)
 		default:
@@ -132,7 +148,15 @@ func (l *look) seen(e *Existing) {
 }
 
 func (l *look) pushedIn(old []string) {
-	l.trade(Finding{Code: "push-in", Severity: Should, At: old, Text: "Wires sit in push-in holes of the old device.", Fix: "Release or cut them, strip afresh, and use the screws."})
+	l.trade(
+		Finding{
+			Code:     "push-in",
+			Severity: Should,
+			At:       old,
+			Text:     "Wires sit in push-in holes of the old device.",
+			Fix:      "Release or cut them, strip afresh, and use the screws.",
+		},
+	)
 }
 
 // terminals counts what lands on each.
@@ -170,8 +194,10 @@ func (l *look) terminals(e *Existing, pairs [][2]string) {
 			}
 			if shared {
 				f.Severity, f.Text = Must, "A shared neutral runs through the old device: pulled under load it puts up to 240 V on the lighter side."
+				l.code(nec.SharedNeutral, f)
+				continue
 			}
-			l.code(nec.SharedNeutral, f)
+			l.trade(f)
 		}
 	}
 }
@@ -227,6 +253,9 @@ func (l *look) nets(e *Existing, pairs [][2]string) {
 		l.polarity(e, joined, end, device)
 	}
 	l.mixedColours(joined, end)
+	if e.Kind == circuit.GFCI {
+		l.loadNeutral(joined, end)
+	}
 	l.unrecorded(joined, end)
 }
 
@@ -255,7 +284,41 @@ func (l *look) polarity(e *Existing, joined *nets, end func(*Cable, circuit.Cond
 		if e.Generation == circuit.Legacy {
 			text = "The feed is on LOAD of an old device: its face stays live when it trips."
 		}
-		l.trade(Finding{Code: "line-load-swapped", Severity: Danger, At: []string{old + ".load.hot"}, Text: text, Fix: "The feed on LINE, what it protects on LOAD."})
+		l.trade(
+			Finding{
+				Code:     "line-load-swapped",
+				Severity: Danger,
+				At:       []string{old + ".load.hot"},
+				Text:     text,
+				Fix:      "The feed on LINE, what it protects on LOAD.",
+			},
+		)
+	}
+}
+
+// loadNeutral finds a cable whose hot and neutral hang on different sides of the old GFCI:
+// it trips with the first lamp, and is blamed for it.
+func (l *look) loadNeutral(joined *nets, end func(*Cable, circuit.Conductor) string) {
+	old := l.b.oldName()
+	for i := range l.b.Cables {
+		c := &l.b.Cables[i]
+		hot, neutral := end(c, circuit.Hot), end(c, circuit.Neutral)
+		if c.Role == Line || !joined.has(hot) || !joined.has(neutral) {
+			continue
+		}
+		onLoad := joined.same(hot, old+".load.hot")
+		if onLoad == joined.same(neutral, old+".load.neutral") {
+			continue
+		}
+		which := [2]string{"neutral", "hot"}
+		if onLoad {
+			which = [2]string{"hot", "neutral"}
+		}
+		l.trade(Finding{
+			Code: "load-neutral", Severity: Must, At: []string{hot, neutral},
+			Text: fmt.Sprintf("The %s of %s is on LOAD and its %s with the feed: the first lamp that is switched on there trips the GFCI.", which[0], c.name(), which[1]),
+			Fix:  "Both on LOAD, or both with the feed.",
+		})
 	}
 }
 
@@ -264,8 +327,14 @@ func (l *look) mixedColours(joined *nets, end func(*Cable, circuit.Conductor) st
 	var red, second, black, hots []string
 	for i := range l.b.Cables {
 		c := &l.b.Cables[i]
-		if c.Has(circuit.Hot2) {
+		if c.Has(circuit.Hot2) && c.Hot2 != SwitchLeg {
 			second = append(second, end(c, circuit.Hot2))
+		}
+		if c.Has(circuit.Hot2) && c.Hot2 == SwitchLeg && c.Has(circuit.Hot) && joined.same(end(c, circuit.Hot2), end(c, circuit.Hot)) {
+			l.trade(Finding{
+				Code: "switch-bypassed", Severity: Should, At: []string{end(c, circuit.Hot2)}, Text: fmt.Sprintf("The switched hot of %s is joined to the steady one: the wall switch does nothing.", c.ID),
+				Fix: "Part them; the switched one feeds its half alone, behind a broken tab.",
+			})
 		}
 		if !c.Has(circuit.Hot) {
 			continue
@@ -321,10 +390,28 @@ func (l *look) brokenTab(e *Existing) {
 		Code: "tab-removed", Severity: Must, At: []string{l.b.oldName() + "." + side + ".2"}, Text: fmt.Sprintf("The tab on the %s side of the old device is broken off: its halves are fed apart.", side),
 		Fix: "Break the same tab on the new device, or find out what fed the other half before leaving it whole.",
 	}
+	if side == "hot" && l.b.Device != nil && !l.tabExplained() {
+		l.ask("existing.switched", "What fed the other half of the old device: a wall switch, a second circuit, or the same feed?")
+		f.Mend = "both halves hang on this feed"
+		l.trade(f)
+		return
+	}
 	if v := l.b.Device; v != nil && v.IsGFCI() {
 		f.Fix = "A GFCI has no tab: both halves hang on one feed, and the other hot is capped."
 	}
 	l.trade(f)
+}
+
+// tabExplained reports whether it is known what fed the other half: a second hot that is
+// in the box, or both halves on one splice.
+func (l *look) tabExplained() bool {
+	for i := range l.b.Cables {
+		if l.b.Cables[i].Has(circuit.Hot2) {
+			return true
+		}
+	}
+	old := l.b.oldName()
+	return newNets(l.b.landings()).same(old+".hot.1", old+".hot.2")
 }
 
 // nets are points joined with one another.

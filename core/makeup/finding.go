@@ -38,6 +38,16 @@ type Finding struct {
 	Fix      string      `json:"fix"`
 	Cured    bool        `json:"cured,omitempty"` // the plan puts it right
 	Stop     bool        `json:"stop,omitempty"`  // nothing is planned until it is settled
+	// Key names the finding in its box: it is mended or accepted by it.
+	Key    string `json:"key"`
+	Mend   string `json:"mend,omitempty"`   // what is said once it is mended
+	Mended bool   `json:"mended,omitempty"` // and was
+}
+
+// Open reports whether the finding has to be mended, or accepted, before the box is made
+// up.
+func (f *Finding) Open() bool {
+	return (f.Severity == Danger || f.Severity == Must) && !f.Cured && !f.Mended
 }
 
 // The trade's own reasons, where no section stands behind a finding.
@@ -80,11 +90,17 @@ func (l *look) stopped() bool {
 	return slices.ContainsFunc(l.findings, func(f Finding) bool { return f.Stop })
 }
 
-// raceways are the cable types whose metal is a ground of its own.
+// raceways are the cable types whose metal is a ground of its own, and plainArmour those
+// that look like it and are not: old armour without a bonding strip, and interlocked
+// armour that is not listed as a ground.
 // Source: NEC 250.118 (from memory).
-var raceways = []string{"conduit", "emt", "ac", "mc"}
+var (
+	raceways    = []string{"conduit", "emt", "rmc", "imc", "ac", "mc-ap"}
+	plainArmour = []string{"bx", "mc", "armour", "armor"}
+)
 
 func newLook(b *Box, book nec.Book) *look {
+	b = b.settled()
 	l := &look{b: b, book: book}
 	lines := 0
 	for i := range b.Cables {
@@ -97,7 +113,8 @@ func newLook(b *Box, book nec.Book) *look {
 		l.line = nil
 	}
 	if l.line != nil {
-		l.raceway = b.Box.Material == circuit.Metal && !l.line.Has(circuit.Ground) && slices.Contains(raceways, strings.ToLower(l.line.Type))
+		l.raceway = b.Box.Material == circuit.Metal && !l.line.Has(circuit.Ground) &&
+			slices.Contains(raceways, strings.ToLower(l.line.Type))
 		l.grounded = l.line.Has(circuit.Ground) || l.raceway
 	}
 	return l
@@ -137,12 +154,19 @@ func (l *look) feeds() {
 		}
 		named = append(named, c.ID)
 	}
+	onOne := nec.Disconnect
+	if l.oneYoke(lines) {
+		onOne = nec.TwoOnYoke
+	}
 	switch {
 	case len(lines) > 1:
-		l.code(nec.Disconnect, Finding{
+		l.code(onOne, Finding{
 			Code: "two-circuits", Severity: Danger, At: lines, Stop: true,
-			Text: fmt.Sprintf("Two feeds in one box: %s. Switching off one breaker leaves the other live.", strings.Join(lines, " and ")),
-			Fix:  "Find both breakers, switch both off, prove both dead. Nothing is joined before it is known why two feeds meet here.",
+			Text: fmt.Sprintf(
+				"Two feeds in one box: %s. Switching off one breaker leaves the other live.",
+				strings.Join(lines, " and "),
+			),
+			Fix: "Find both breakers, switch both off, prove both dead. Nothing is joined before it is known why two feeds meet here.",
 		})
 	case len(unknowns) > 0 || len(lines) == 0:
 		l.trade(Finding{
@@ -158,6 +182,33 @@ func (l *look) feeds() {
 	}
 }
 
+// oneYoke reports whether the feeds land on one device, by what is recorded.
+func (l *look) oneYoke(lines []string) bool {
+	if l.b.Existing == nil {
+		return false
+	}
+	old, on := l.b.oldName(), 0
+	joined := newNets(l.b.landings())
+	device := l.b.oldDevice()
+	for _, id := range lines {
+		if slices.ContainsFunc(device.Terminals(), func(t circuit.Terminal) bool {
+			return t.Takes == circuit.Hot && joined.same(id+"@"+l.b.ID+".hot", old+"."+t.Name)
+		}) {
+			on++
+		}
+	}
+	return on > 1
+}
+
+// mostAmps is the largest breaker that the cable may hang on; zero where no rule speaks
+// of it.
+func (c *Cable) mostAmps() float64 {
+	if c.Material == aluminum {
+		return c.AWG.MostAmpsAluminum()
+	}
+	return c.AWG.MostAmps()
+}
+
 // breakerFix is what brings a cable and its breaker together.
 func (l *look) breakerFix(most float64) string {
 	if g := wire.For(l.b.Breaker.Amps); g != 0 {
@@ -168,40 +219,52 @@ func (l *look) breakerFix(most float64) string {
 
 func (l *look) cable(c *Cable) {
 	at := []string{c.ID}
-	if most := c.AWG.MostAmps(); most > 0 && l.b.Breaker.Amps > most {
+	if most := c.mostAmps(); most > 0 && l.b.Breaker.Amps > most {
+		metal := ""
+		if c.Material == aluminum {
+			metal = " aluminium"
+		}
 		l.code(nec.ConductorBreaker, Finding{
 			Code: "conductor-breaker", Severity: Must, At: at,
-			Text: fmt.Sprintf("%s is %d AWG on a %g A breaker: it carries %g A.", c.ID, c.AWG, l.b.Breaker.Amps, most),
+			Text: fmt.Sprintf("%s is %d AWG%s on a %g A breaker: it carries %g A.", c.ID, c.AWG, metal, l.b.Breaker.Amps, most),
 			Fix:  l.breakerFix(most),
 		})
 	}
-	if c.Material == "aluminum" {
-		listed := l.b.Device != nil && l.b.Device.Aluminum
-		l.code(nec.Aluminum, Finding{
-			Code: "aluminum", Severity: Danger, At: at, Stop: !listed,
-			Text: fmt.Sprintf("%s is aluminium. It creeps and oxidises under ordinary screws, and burns there.", c.ID),
-			Fix:  "Only devices and connectors listed for aluminium, made up as they are listed. Without them, close the box dead.",
-		})
+	if c.Material == aluminum {
+		l.aluminum(c)
 	}
 	switch c.Condition {
 	case "scorched":
 		l.code(nec.Damaged, Finding{
 			Code: "insulation-damaged", Severity: Danger, At: at, Stop: true,
-			Text: fmt.Sprintf("The insulation of %s is scorched. What heated it is not gone, and how far the damage goes is not known.", c.ID),
-			Fix:  "Leave it off. Find what heated it; cut back to sound copper, or replace the cable.",
+			Text: fmt.Sprintf(
+				"The insulation of %s is scorched. What heated it is not gone, and how far the damage goes is not known.",
+				c.ID,
+			),
+			Fix: "Leave it off. Find what heated it; cut back to sound copper, or replace the cable.",
 		})
 	case "nicked":
 		l.code(nec.Damaged, Finding{
 			Code: "insulation-damaged", Severity: Must, At: at,
-			Text: fmt.Sprintf("A wire of %s is nicked.", c.ID), Fix: "Cut back to sound wire and strip afresh; extend it where it gets short.",
+			Text: fmt.Sprintf(
+				"A wire of %s is nicked.",
+				c.ID,
+			),
+			Fix: "Cut back to sound wire and strip afresh; extend it where it gets short.",
 		})
 	case "brittle", "cloth":
 		l.trade(Finding{
 			Code: "insulation-damaged", Severity: Must, At: at,
-			Text: fmt.Sprintf("The insulation of %s is %s: it cracks when it is moved.", c.ID, c.Condition), Fix: "Move it little; sleeve each wire; a new cable is the lasting answer.",
+			Text: fmt.Sprintf(
+				"The insulation of %s is %s: it cracks when it is moved.",
+				c.ID,
+				c.Condition,
+			),
+			Fix: "Move it little; sleeve each wire; a new cable is the lasting answer.",
 		})
 	}
-	if c.FromSheathIn != nil && *c.FromSheathIn < nec.LeastFromSheath || c.PastFaceIn != nil && *c.PastFaceIn < nec.LeastPastFace {
+	if c.FromSheathIn != nil && *c.FromSheathIn < nec.LeastFromSheath ||
+		c.PastFaceIn != nil && *c.PastFaceIn < nec.LeastPastFace {
 		l.code(nec.FreeConductor, Finding{
 			Code: "short-conductor", Severity: Must, At: at,
 			Text: fmt.Sprintf("The wires of %s are short: %s.", c.ID, lengths(c)),
@@ -215,12 +278,34 @@ func (l *look) cable(c *Cable) {
 	if c.Role == Line && !c.Has(circuit.Ground) {
 		l.noGround(c)
 	}
-	if c.Stranded && l.b.Device != nil && l.b.Device.Terminals == screw {
+	if c.Stranded && slices.ContainsFunc(l.b.devices(), func(v *Device) bool { return v.Terminals == screw || v.Terminals == "" }) {
 		l.trade(Finding{
-			Code: "stranded", Severity: Should, At: at,
-			Text: fmt.Sprintf("%s is stranded, and the device has plain screws.", c.ID), Fix: "A device with clamp terminals, or a solid jumper from the splice.",
+			Code: "stranded", Severity: Should, At: at, Cured: true,
+			Text: fmt.Sprintf("%s is stranded: under the hook of a plain screw its strands spread.", c.ID),
+			Fix:  "A clamp terminal or a crimped end; the plan splices it to a solid jumper.",
 		})
 	}
+}
+
+// aluminum stops the plan, unless the device, or connectors that are at hand, are listed
+// for it.
+func (l *look) aluminum(c *Cable) {
+	device := l.b.Device != nil && l.b.Device.Aluminum
+	listed := device || l.b.Box.AluminumConnectors
+	f := Finding{
+		Code: "aluminum", Severity: Danger, At: []string{c.ID}, Stop: !listed, Cured: listed,
+		Text: fmt.Sprintf("%s is aluminium. It creeps and oxidises under ordinary screws, and burns there.", c.ID),
+		Fix:  "Only devices and connectors listed for aluminium, made up as they are listed. Without them, close the box dead.",
+	}
+	switch {
+	case !listed:
+		l.ask("box.aluminumConnectors", "Are connectors listed for aluminium with copper at hand, or is the device listed for aluminium?")
+	case device:
+		f.Fix = "On the device, which is listed for it; with copper only in a connector listed for both."
+	default:
+		f.Fix = "Each aluminium wire to a copper jumper in a connector listed for both; none on the device itself."
+	}
+	l.code(nec.Splicing, f)
 }
 
 func lengths(c *Cable) string {
@@ -256,13 +341,23 @@ func (l *look) colours(c *Cable) {
 			misleads = !slices.Contains(groundColours, colour)
 		}
 		if misleads {
-			severity := Should
-			if slices.Contains(groundColours, colour) || k == circuit.Ground {
-				severity = Must // a green or bare wire that carries current, or a ground that looks like one
+			severity, topic := Should, nec.Reidentify
+			switch {
+			case slices.Contains(groundColours, colour) || k == circuit.Ground:
+				// A green or bare wire that carries current, or a ground that looks like one.
+				severity, topic = Must, nec.GroundColour
+			case k == circuit.Neutral:
+				topic = nec.NeutralColour
 			}
-			l.code(nec.Reidentify, Finding{
+			l.code(topic, Finding{
 				Code: "colour-misleads", Severity: severity, At: []string{c.ID + "@" + l.b.ID + "." + string(k)},
-				Text: fmt.Sprintf("The %s of %s is %s. Its colour is a hint, never proof.", k, c.ID, colour), Fix: "Prove what it is with a meter, then re-mark it where it shows.",
+				Text: fmt.Sprintf(
+					"The %s of %s is %s. Its colour is a hint, never proof.",
+					k,
+					c.ID,
+					colour,
+				),
+				Fix: "Prove what it is with a meter, then re-mark it where it shows.",
 			})
 		}
 	}
@@ -278,7 +373,10 @@ func (l *look) second(c *Cable) {
 			Fix: "It feeds one half alone: the tab on the hot side is broken off, the neutral side stays whole.",
 		})
 	case c.Has(circuit.Neutral):
-		text := fmt.Sprintf("%s may be a shared neutral: two hots on one neutral, up to 240 V on the lighter side when it opens.", c.ID)
+		text := fmt.Sprintf(
+			"%s may be a shared neutral: two hots on one neutral, up to 240 V on the lighter side when it opens.",
+			c.ID,
+		)
 		if c.Hot2 == OtherLeg {
 			text = fmt.Sprintf("%s is a shared neutral: opened under load it puts up to 240 V on the lighter side.", c.ID)
 		}
@@ -287,7 +385,10 @@ func (l *look) second(c *Cable) {
 			Fix: "Both breakers off together (NEC 210.4(B)), prove all hots dead. The neutral is spliced with a jumper, never carried through the device.",
 		})
 		if c.Hot2 != OtherLeg {
-			l.ask("cables."+c.ID+".hot2", "Is the second hot of "+c.ID+" the other leg of a shared neutral, or a switched half? 240 V between the hots means opposite legs; about 0 V proves nothing.")
+			l.ask(
+				"cables."+c.ID+".hot2",
+				"Is the second hot of "+c.ID+" the other leg of a shared neutral, or a switched half? 240 V between the hots means opposite legs; about 0 V proves nothing.",
+			)
 		}
 	}
 }
@@ -300,8 +401,13 @@ func (l *look) noGround(c *Cable) {
 			Fix: "Prove it: ohms from the box to a known ground, and a load tester. Old armour without a bonding strip is no ground.",
 		})
 	default:
-		l.code(nec.TwoSlot, Finding{
-			Code: "ground-missing", Severity: Must, At: []string{c.ID}, Text: fmt.Sprintf("No ground arrives: %s has no ground wire.", c.ID),
+		text, topic := fmt.Sprintf("No ground arrives: %s has no ground wire.", c.ID), nec.TwoSlot
+		if slices.Contains(plainArmour, strings.ToLower(c.Type)) {
+			topic = nec.GroundPath
+			text = fmt.Sprintf("No ground arrives: %s has no ground wire, and plain interlocked armour is no ground.", c.ID)
+		}
+		l.code(topic, Finding{
+			Code: "ground-missing", Severity: Must, At: []string{c.ID}, Text: text,
 			Fix:   "One of the ways on that stand below. A plain three-slot device, or a faked ground, is never an answer.",
 			Cured: len(l.b.devices()) > 0 && !slices.ContainsFunc(l.b.devices(), func(v *Device) bool { return !l.answered(v) }),
 		})
@@ -319,28 +425,19 @@ func (l *look) enclosure() {
 		case "ears":
 			fix = "Tighten its ears against the wallboard."
 		}
-		l.code(nec.BoxSupport, Finding{Code: "box-loose", Severity: Must, At: here, Text: "The box is loose: every plug pulled works its wires.", Fix: fix})
+		l.code(
+			nec.BoxSupport,
+			Finding{
+				Code:     "box-loose",
+				Severity: Must,
+				At:       here,
+				Text:     "The box is loose: every plug pulled works its wires.",
+				Fix:      fix,
+			},
+		)
 	}
-	burns := e.Wall == "wood"
-	if e.SetbackIn != nil && (*e.SetbackIn > nec.MostSetback || burns && *e.SetbackIn > 0) {
-		if e.Wall == "" {
-			l.ask("box.wall", "What is the wall's surface: gypsum, plaster, tile, wood, masonry?")
-		}
-		l.code(nec.Setback, Finding{
-			Code: "box-recessed", Severity: Must, At: here,
-			Text: fmt.Sprintf("The box sits %g in behind the %s face.", *e.SetbackIn, nameOfWall(e.Wall)), Fix: "A box extender to bring it flush, then spacers under the yoke until it bears hard.",
-		})
-	}
-	if e.GapIn != nil && *e.GapIn > nec.MostGap {
-		plate, fits := PlateFor(*e.GapIn)
-		fix := "Fill it with patching compound"
-		if fits {
-			fix += fmt.Sprintf("; a %s plate covers what is left.", plate.Name)
-		} else {
-			fix += "; no plate covers it."
-		}
-		l.code(nec.Gap, Finding{Code: "wall-gap", Severity: Must, At: here, Text: fmt.Sprintf("A gap of %g in is open round the box.", *e.GapIn), Fix: fix})
-	}
+	l.depth()
+	l.gap()
 	if e.Material == circuit.Metal && (e.Bonded == nil || !*e.Bonded) {
 		if e.Bonded == nil {
 			l.ask("box.bonded", "Is the metal box joined to the ground wires by a screw of its own?")
@@ -354,49 +451,4 @@ func (l *look) enclosure() {
 		}
 		l.code(nec.BoxBond, f)
 	}
-}
-
-func nameOfWall(wall string) string {
-	if wall == "" {
-		return "wall's"
-	}
-	return wall
-}
-
-// A Plate is a size of wall plate for one device.
-type Plate struct {
-	Name   string      `json:"name"`
-	Width  wire.Inches `json:"widthIn"`
-	Height wire.Inches `json:"heightIn"`
-}
-
-// Plates are the usual sizes, smallest first. Values from memory.
-var Plates = []Plate{{"standard", 2.75, 4.5}, {"medium", 3.125, 4.875}, {"large", 3.5, 5.25}}
-
-// openingWidth and openingHeight are of a single box's opening. Assumption.
-const (
-	openingWidth  wire.Inches = 2.25
-	openingHeight wire.Inches = 3.75
-)
-
-// PlateFor is the smallest plate that covers a gap all round a single box.
-func PlateFor(gap wire.Inches) (Plate, bool) {
-	for _, p := range Plates {
-		if openingWidth+2*gap <= p.Width && openingHeight+2*gap <= p.Height {
-			return p, true
-		}
-	}
-	return Plate{}, false
-}
-
-// layerIn is the thickness of one spacer. Assumption.
-const layerIn wire.Inches = 1.0 / 16
-
-// Layers is how many spacers bring a yoke out by the setback.
-func Layers(setback wire.Inches) int {
-	n := 0
-	for wire.Inches(n)*layerIn < setback-1e-9 {
-		n++
-	}
-	return n
 }

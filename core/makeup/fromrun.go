@@ -16,7 +16,10 @@ func FromRun(run *circuit.Circuit, id string, sure bool) (*Box, error) {
 		return nil, fmt.Errorf("box %s: not on the run", id)
 	}
 	b := &Box{Format: BoxFormat, ID: id, Box: Enclosure{Material: there.Material}, Cables: []Cable{}}
-	b.Breaker = Breaker{Amps: run.Breaker.Amps, Poles: run.Breaker.Poles, Protection: run.Breaker.Protection}
+	b.Breaker = Breaker{Amps: run.Breaker.Amps, Poles: run.Breaker.Poles, Protection: ProtectionUnknown}
+	if run.Breaker.Protection != circuit.NoProtection {
+		b.Breaker.Protection = run.Breaker.Protection // a plain one is what a run is drawn with
+	}
 	if len(run.Boxes) > 1 {
 		others := true
 		b.Breaker.OtherOutlets = &others
@@ -26,7 +29,13 @@ func FromRun(run *circuit.Circuit, id string, sure bool) (*Box, error) {
 		b.Box.Bonded = &bonded
 	}
 	for _, cable := range run.Cables {
-		c := Cable{ID: cable.ID, AWG: cable.AWG, Conductors: slices.Clone(cable.Conductors), Role: Unknown, Protect: ProtectUnknown}
+		c := Cable{
+			ID:         cable.ID,
+			AWG:        cable.AWG,
+			Conductors: slices.Clone(cable.Conductors),
+			Role:       Unknown,
+			Protect:    ProtectUnknown,
+		}
 		switch id {
 		case cable.To:
 			c.Serves = run.LabelOf(cable.From)
@@ -57,13 +66,23 @@ func FromRun(run *circuit.Circuit, id string, sure bool) (*Box, error) {
 		return b, b.Check()
 	}
 	v := there.Devices[0]
-	b.Existing = &Existing{ID: v.ID, Kind: v.Kind, Slots: v.Slots, Tab: v.Tab, Generation: v.Generation, Wiring: slices.Clone(there.Wiring)}
+	b.Existing = &Existing{
+		ID:         v.ID,
+		Kind:       v.Kind,
+		Slots:      v.Slots,
+		Tab:        v.Tab,
+		Generation: v.Generation,
+		Wiring:     slices.Clone(there.Wiring),
+	}
 	if there.Wiring != nil && len(there.Devices) > 1 {
 		b.Existing.Wiring = nil // it names the other devices, of which nothing more is known
 	}
 	b.Device = &Device{ID: v.ID, Kind: string(v.Kind), Amps: v.Amps, Slots: v.Slots, Tab: v.Tab}
 	for _, other := range there.Devices[1:] {
-		b.Others = append(b.Others, Device{ID: other.ID, Kind: string(other.Kind), Amps: other.Amps, Slots: other.Slots, Tab: other.Tab})
+		b.Others = append(
+			b.Others,
+			Device{ID: other.ID, Kind: string(other.Kind), Amps: other.Amps, Slots: other.Slots, Tab: other.Tab},
+		)
 	}
 	return b, b.Check()
 }

@@ -19,8 +19,16 @@ func FuzzParse(f *testing.F) {
 		f.Add(data)
 	}
 	f.Add([]byte(`{`))
-	f.Add([]byte(`{ "format": "elvat-box/1", "id": "B1", "breaker": { "amps": 20 }, "box": {}, "cables": [], "device": { "id": "D1", "kind": "gfci", "amps": 20 } }`))
-	f.Add([]byte(`{ "format": "elvat-box/1", "id": "B1", "breaker": { "amps": 20 }, "box": {}, "cables": [], "existing": { "kind": "gfci", "wiring": [["B1.box", "B1.box"]] } }`))
+	f.Add(
+		[]byte(
+			`{ "format": "elvat-box/1", "id": "B1", "breaker": { "amps": 20 }, "box": {}, "cables": [], "device": { "id": "D1", "kind": "gfci", "amps": 20 } }`,
+		),
+	)
+	f.Add(
+		[]byte(
+			`{ "format": "elvat-box/1", "id": "B1", "breaker": { "amps": 20 }, "box": {}, "cables": [], "existing": { "kind": "gfci", "wiring": [["B1.box", "B1.box"]] } }`,
+		),
+	)
 	f.Fuzz(func(t *testing.T, data []byte) {
 		b, err := Parse(data)
 		if err != nil {

@@ -28,7 +28,14 @@ func sound() *Box {
 	return &Box{
 		Format: BoxFormat, ID: "B1", Edition: 2023, Place: nec.Place{Room: nec.Living, Exposure: nec.Dry, Accessible: is(true), Finished: is(true)},
 		Breaker: Breaker{Amps: 20, Protection: circuit.AFCIBreaker, OtherOutlets: is(true)},
-		Box:     Enclosure{VolumeIn3: 22.5, Mount: "screwed", Loose: is(false), SetbackIn: inches(0), Wall: "gypsum", GapIn: inches(0)},
+		Box: Enclosure{
+			VolumeIn3: 22.5,
+			Mount:     "screwed",
+			Loose:     is(false),
+			SetbackIn: inches(0),
+			Wall:      "gypsum",
+			GapIn:     inches(0),
+		},
 		Cables: []Cable{
 			{ID: "W1", Role: Line, AWG: 12, Conductors: twoWire, Condition: "sound", Insulation: map[circuit.Conductor]string{circuit.Hot: "black", circuit.Neutral: "white", circuit.Ground: "bare"}},
 			{ID: "W2", Role: Outgoing, AWG: 12, Conductors: twoWire, Condition: "sound", Protect: ProtectUnknown},
@@ -38,7 +45,14 @@ func sound() *Box {
 }
 
 func gfci(b *Box) {
-	b.Device = &Device{ID: "R1", Kind: "gfci", Amps: 20, Terminals: "clamp", WiresPerTerminal: 2, TamperResistant: is(true)}
+	b.Device = &Device{
+		ID:               "R1",
+		Kind:             "gfci",
+		Amps:             20,
+		Terminals:        "clamp",
+		WiresPerTerminal: 2,
+		TamperResistant:  is(true),
+	}
 }
 
 func ungrounded(b *Box) {
@@ -57,6 +71,8 @@ func made(t *testing.T, change func(*Box)) *Plan {
 	require.NoError(t, err)
 	return p
 }
+
+func at(room nec.Room) *nec.Place { return &nec.Place{Room: room} }
 
 func find(p *Plan, code string) *Finding {
 	for i := range p.Findings {
@@ -88,8 +104,18 @@ func TestFindings(t *testing.T) {
 	}
 	duplex := Existing{ID: "X", Kind: circuit.Receptacle}
 	rest := func(pairs ...[2]string) [][2]string { return pairs }
-	straight := rest([2]string{"W1@B1.hot", "X.hot.1"}, [2]string{"W1@B1.neutral", "X.neutral.1"}, [2]string{"W1@B1.ground", "splice:g"},
-		[2]string{"W2@B1.ground", "splice:g"}, [2]string{"splice:g", "X.ground"}, [2]string{"W2@B1.hot", "X.hot.2"}, [2]string{"W2@B1.neutral", "X.neutral.2"})
+	straight := rest(
+		[2]string{"W1@B1.hot", "X.hot.1"},
+		[2]string{"W1@B1.neutral", "X.neutral.1"},
+		[2]string{"W1@B1.ground", "splice:g"},
+		[2]string{
+			"W2@B1.ground",
+			"splice:g",
+		},
+		[2]string{"splice:g", "X.ground"},
+		[2]string{"W2@B1.hot", "X.hot.2"},
+		[2]string{"W2@B1.neutral", "X.neutral.2"},
+	)
 	changed := func(from, to string) [][2]string {
 		pairs := slices.Clone(straight)
 		for i := range pairs {
@@ -158,7 +184,7 @@ func TestFindings(t *testing.T) {
 		{"gfci-not-accessible", Must, false, func(b *Box) { gfci(b); b.Place.Accessible = is(false) }},
 		{"second-gfci", Should, false, func(b *Box) { gfci(b); b.Breaker.Protection = circuit.DualBreaker }},
 		{"must-not-go-off", Note, false, func(b *Box) { gfci(b); b.Cables[1].Protect = ProtectNo }},
-		{"must-not-go-off", Must, false, func(b *Box) { gfci(b); b.Cables[1].Protect, b.Place.Room = ProtectNo, nec.Garage }},
+		{"must-not-go-off", Must, false, func(b *Box) { gfci(b); b.Cables[1].Protect, b.Cables[1].ServesPlace = ProtectNo, at(nec.Garage) }},
 		{"must-not-go-off", Should, false, func(b *Box) { b.Cables[1].Protect, b.Breaker.Protection = ProtectNo, circuit.DualBreaker }},
 		{"device-defect", Must, false, wired(Existing{Kind: circuit.Receptacle, Seen: []string{"scorched"}})},
 		{"bare-copper", Must, false, wired(Existing{Kind: circuit.Receptacle, Seen: []string{"bare-copper"}})},
@@ -192,7 +218,12 @@ func TestFindings(t *testing.T) {
 			continue
 		}
 		assert.NotEmpty(t, f.Text+f.Fix)
-		assert.True(t, f.Section != "" && f.Check == nec.Adopted && f.Edition == 2023 || f.Practice != "", "%s stands on a section or on practice", row.code)
+		assert.True(
+			t,
+			f.Section != "" && f.Check == nec.Adopted && f.Edition == 2023 || f.Practice != "",
+			"%s stands on a section or on practice",
+			row.code,
+		)
 		assert.Equal(t, row.stops, p.Stopped != "", "%s: %s", row.code, p.Stopped)
 		if row.stops {
 			assert.Nil(t, p.Proof)
@@ -225,7 +256,7 @@ func TestWiring(t *testing.T) {
 		{"GFCI: everything downstream, by the house", func(b *Box) { gfci(b); b.Practice.Load = practice.LoadAll }, []string{"W2@B1.hot R1.load.hot"}, nil},
 		{"GFCI: nothing on LOAD, by the house", func(b *Box) { gfci(b); b.Practice.Load = practice.LoadOwn; b.Cables[1].Protect = ProtectYes }, []string{"W2@B1.hot R1.line.hot"}, []string{"R1.load"}},
 		{"GFCI: must not go off", func(b *Box) { gfci(b); b.Cables[1].Protect = ProtectNo }, []string{"W2@B1.hot R1.line.hot"}, []string{"R1.load"}},
-		{"GFCI: must not go off, and has to be protected", func(b *Box) { gfci(b); b.Cables[1].Protect, b.Place.Room = ProtectNo, nec.Garage }, []string{"W2@B1.hot R1.load.hot"}, nil},
+		{"GFCI: must not go off, and has to be protected: a GFCI of its own there", func(b *Box) { gfci(b); b.Cables[1].Protect, b.Cables[1].ServesPlace = ProtectNo, at(nec.Garage) }, []string{"W2@B1.hot R1.line.hot"}, []string{"R1.load"}},
 		{"two devices", func(b *Box) { b.Others = []Device{{ID: "R2", Kind: "receptacle", Amps: 15}} }, []string{"splice:hot R1.hot.1", "splice:hot R2.hot.1", "splice:ground R2.ground"}, nil},
 		{"a receptacle beside a GFCI hangs on its LOAD", func(b *Box) { gfci(b); b.Others = []Device{{ID: "R2", Kind: "receptacle", Amps: 15}} }, []string{"R1.load.hot R2.hot.1", "R1.load.neutral R2.neutral.1"}, nil},
 		{"shared neutral: never through the device", func(b *Box) {
@@ -273,7 +304,11 @@ func TestLineUnknownBringsTheProcedure(t *testing.T) {
 	assert.Contains(t, p.Steps[live].Do, "Only where no far end can be reached")
 	assert.Contains(t, p.Steps[live+1].Do, "label both wires of that cable LINE")
 	two := made(t, func(b *Box) { b.Cables[0].Role, b.Cables[0].Conductors = Unknown, threeWire })
-	assert.False(t, slices.ContainsFunc(two.Steps, func(s Step) bool { return s.Live }), "never where a shared neutral is possible")
+	assert.False(
+		t,
+		slices.ContainsFunc(two.Steps, func(s Step) bool { return s.Live }),
+		"never where a shared neutral is possible",
+	)
 }
 
 // TestUngrounded: the ways on and which is best (NEC 406.4(D)(2), 250.130(C)
@@ -371,7 +406,12 @@ func TestSectionsFollowTheShop(t *testing.T) {
 	b := sound()
 	b.Edition, b.Place.Room = 0, nec.Hall
 	require.NoError(t, b.Check())
-	shop := practice.Shop{Edition: 2017, Amendments: []nec.Rule{{Topic: nec.GroundFault, Section: "Town code 12", Text: "halls", When: nec.Condition{Rooms: []nec.Room{nec.Hall}}}}}
+	shop := practice.Shop{
+		Edition: 2017,
+		Amendments: []nec.Rule{
+			{Topic: nec.GroundFault, Section: "Town code 12", Text: "halls", When: nec.Condition{Rooms: []nec.Room{nec.Hall}}},
+		},
+	}
 	p, err := Make(b, shop, nil)
 	require.NoError(t, err)
 	assert.Equal(t, nec.Edition(2017), p.Edition)
@@ -443,11 +483,12 @@ func TestMustStayOn(t *testing.T) {
 	require.NoError(t, b.Apply(c, p))
 	assert.Equal(t, []Stay{{"R2", "R1"}, {"R3", "R1"}}, b.MustStayOn(c), "all that hangs on that cable")
 
-	b.Place.Room = nec.Garage // there it has to be protected, and does go off
+	b.Cables[1].ServesPlace = at(nec.Garage) // there it has to be protected: by a GFCI of its own
 	p, err = Make(b, practice.Shop{}, c)
 	require.NoError(t, err)
+	assert.Equal(t, Must, find(p, "must-not-go-off").Severity)
 	require.NoError(t, b.Apply(c, p))
-	assert.Empty(t, b.MustStayOn(c))
+	assert.Len(t, b.MustStayOn(c), 2)
 }
 
 // TestBoxAndRunAgree: a box that does not fit the run is refused by name.

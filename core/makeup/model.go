@@ -18,6 +18,13 @@ func farDevice(cable string) string { return "outlet-" + cable }
 func (b *Box) model(devices []circuit.Device, wiring [][2]string) *circuit.Circuit {
 	c := circuit.New("box " + b.ID)
 	c.Breaker.Amps, c.Breaker.Poles, c.Breaker.Protection = b.Breaker.Amps, b.Breaker.Poles, b.Breaker.Protection
+	if !b.boxHasTwoHots() {
+		c.Breaker.Poles = 1 // a switched hot is of the same circuit
+	}
+	if !b.protectionKnown() {
+		c.Breaker.Protection = circuit.NoProtection
+	}
+	leg := b.switchLeg()
 	line := 0
 	for i := range b.Cables {
 		if b.Cables[i].Role == Line {
@@ -32,18 +39,32 @@ func (b *Box) model(devices []circuit.Device, wiring [][2]string) *circuit.Circu
 	c.Boxes = append(c.Boxes, box)
 	for i := range b.Cables {
 		in := &b.Cables[i]
-		cable := circuit.Cable{ID: in.ID, From: circuit.Panel, To: b.ID, AWG: in.AWG, Feet: circuit.AssumedFeet, Conductors: slices.Clone(in.Conductors)}
+		cable := circuit.Cable{
+			ID:         in.ID,
+			From:       circuit.Panel,
+			To:         b.ID,
+			AWG:        in.AWG,
+			Feet:       circuit.AssumedFeet,
+			Conductors: slices.Clone(in.Conductors),
+		}
 		if i != line {
 			cable.From, cable.To = b.ID, farOf(in.ID)
 			far := circuit.Box{ID: cable.To, Label: far(in), Material: circuit.Plastic, Makeup: circuit.FeedThrough}
 			far.Devices = []circuit.Device{{ID: farDevice(in.ID), Kind: circuit.Receptacle, Amps: 15, Slots: 3}}
-			if !in.Has(circuit.Ground) {
+			if in == leg { // the wall switch is on
+				c.State.Joined = append(c.State.Joined, [2]string{in.ID + "@" + cable.To + ".hot", in.ID + "@" + cable.To + ".hot2"})
+			}
+			switch {
+			case in.switchLoop():
+				far.Devices, far.Makeup, far.Wiring = nil, "", [][2]string{}
+			case !in.Has(circuit.Ground):
 				far.Devices[0].Slots = 2
 			}
 			c.Boxes = append(c.Boxes, far)
 		}
-		if in.Has(circuit.Hot2) && in.Hot2 == SwitchLeg && c.Breaker.Poles == 1 {
-			c.State.Joined = [][2]string{{"panel.hot", "panel.hot2"}} // the wall switch is on
+		if in == leg && in.Role == Line {
+			c.Breaker.Poles = 1
+			c.State.Joined = append(c.State.Joined, [2]string{"panel.hot", "panel.hot2"}) // the wall switch is on
 		}
 		c.Cables = append(c.Cables, cable)
 	}
@@ -59,7 +80,12 @@ func far(c *Cable) string {
 
 // onRun is the call's circuit with the given devices and wiring in the box, or
 // the model round the box where no run is given.
-func (b *Box) onRun(run *circuit.Circuit, devices []circuit.Device, wiring [][2]string, raceway bool) (*circuit.Circuit, error) {
+func (b *Box) onRun(
+	run *circuit.Circuit,
+	devices []circuit.Device,
+	wiring [][2]string,
+	raceway bool,
+) (*circuit.Circuit, error) {
 	var c *circuit.Circuit
 	if run == nil {
 		c = b.model(devices, wiring)
@@ -109,7 +135,12 @@ func (b *Box) Agrees(c *circuit.Circuit) error {
 			return fmt.Errorf("cable %s: on the run it ends in %s, and is not in the box", cable.ID, b.ID)
 		}
 		if fed := cable.To == b.ID; fed != (b.Cables[i].Role == Line) && b.Cables[i].Role != Unknown {
-			return fmt.Errorf("cable %s: on the run it is the %s of %s; correct the run or the box", cable.ID, map[bool]string{true: "feed", false: "way on"}[fed], b.ID)
+			return fmt.Errorf(
+				"cable %s: on the run it is the %s of %s; correct the run or the box",
+				cable.ID,
+				map[bool]string{true: "feed", false: "way on"}[fed],
+				b.ID,
+			)
 		}
 	}
 	for i := range b.Cables {

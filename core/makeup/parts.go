@@ -3,11 +3,11 @@ package makeup
 import (
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 
 	"elvat/core/circuit"
 	"elvat/core/nec"
+	"elvat/core/parts"
 	"elvat/core/practice"
 	"elvat/core/wire"
 )
@@ -138,9 +138,16 @@ func (w *wiring) parts() (splices []Splice, jumpers []Jumper, strips []Strip) {
 			splices[i].Conductors = append(splices[i].Conductors, other)
 		}
 		if !cable {
-			jumpers = append(jumpers, Jumper{Conductor: k, AWG: b.jumperGauge(), Inches: jumperIn, From: from, To: to, Colour: jumperColour(k, to)})
-			for _, end := range []string{from, to} {
-				if !strings.HasPrefix(end, "splice:") {
+			jumpers = append(
+				jumpers,
+				Jumper{Conductor: k, AWG: b.jumperGauge(), Inches: jumperIn, From: from, To: to, Colour: jumperColour(k, to)},
+			)
+			// Both its ends are bared, each to the gauge of what it goes into.
+			for i, end := range []string{from, to} {
+				if strings.HasPrefix(end, "splice:") {
+					other := []string{to, from}[i]
+					strips = append(strips, w.inSplice(other+"@"+end))
+				} else {
 					strips = append(strips, w.stripAt(end, end, k))
 				}
 			}
@@ -149,7 +156,11 @@ func (w *wiring) parts() (splices []Splice, jumpers []Jumper, strips []Strip) {
 	for i := range splices {
 		s := &splices[i]
 		s.AWG = w.gaugeOf(s)
-		s.Connector = w.connector(len(s.Conductors))
+		item, n := w.connector(s)
+		s.Connector = item.Words
+		if n > 1 {
+			s.Connector = fmt.Sprintf("%d x %s, linked", n, item.Words)
+		}
 	}
 	if len(splices) > 0 {
 		w.says("splice")
@@ -181,6 +192,14 @@ func (w *wiring) gaugeOf(s *Splice) wire.Gauge {
 	return g
 }
 
+// hasAluminum reports whether an aluminium wire is in the splice.
+func (l *look) hasAluminum(s *Splice) bool {
+	return slices.ContainsFunc(s.Conductors, func(end string) bool {
+		owner, _, cable := strings.Cut(end, "@")
+		return cable && slices.ContainsFunc(l.b.Cables, func(c Cable) bool { return c.ID == owner && c.Material == aluminum })
+	})
+}
+
 // Ports that lever connectors and push-in splices come with. Common practice,
 // no source.
 var (
@@ -188,26 +207,30 @@ var (
 	stabPorts  = []int{2, 3, 4, 6, 8}
 )
 
-// connector names what joins so many wires; more than it has ports for take
-// two, with a link between them.
-func (w *wiring) connector(wires int) string {
-	if wires == 1 {
-		return "cap"
+// connector is what joins a splice, and how many of it: more wires than it has ports for
+// take several, with a link between them.
+func (w *wiring) connector(s *Splice) (parts.Item, int) {
+	wires := len(s.Conductors)
+	if w.l.hasAluminum(s) {
+		return parts.BothMetals(max(2, wires)), 1
 	}
-	name, ports := "lever", leverPorts
+	if wires == 1 {
+		return parts.Cap, 1
+	}
+	of, ports := parts.Lever, leverPorts
 	switch w.house.Splice {
 	case practice.Twisted:
-		return fmt.Sprintf("twisted, %d wires of the gauge as listed on it", wires)
+		return parts.Twisted(wires, s.AWG), 1
 	case practice.PushInSplice:
-		name, ports = "push-in splice", stabPorts
+		of, ports = parts.PushInSplice, stabPorts
 	}
 	for _, n := range ports {
 		if wires <= n {
-			return fmt.Sprintf("%s, %d-wire", name, n)
+			return of(n), 1
 		}
 	}
 	most := ports[len(ports)-1]
-	return fmt.Sprintf("%d x %s, %d-wire, linked", (wires-2+most-3)/(most-2), name, most)
+	return of(most), (wires - 2 + most - 3) / (most - 2)
 }
 
 func jumperColour(k circuit.Conductor, to string) string {
@@ -238,9 +261,9 @@ type Fill struct {
 	WaysOut     []string         `json:"waysOut,omitempty"`
 }
 
-// fill sums up what is in the box, with the chosen devices or those that are
-// there now.
-func (l *look) fill() Fill {
+// fill sums up what is in the box, with the chosen devices as they are wired, or those
+// that are there now.
+func (l *look) fill(w *wiring) Fill {
 	b := l.b
 	c := nec.Contents{Clamps: b.Box.Clamps > 0, Fittings: b.Box.Fittings}
 	for i := range b.Cables {
@@ -253,14 +276,18 @@ func (l *look) fill() Fill {
 			}
 		}
 	}
-	yokes := len(b.devices())
-	if yokes == 0 && b.Existing != nil {
-		yokes = 1
-	}
-	for range yokes {
-		if len(c.Insulated) > 0 {
-			c.Devices = append(c.Devices, nec.Largest(c.Insulated))
+	for _, p := range b.Box.Passing {
+		for range p.Count {
+			c.Passing = append(c.Passing, p.AWG)
 		}
+	}
+	for _, v := range b.devices() {
+		for range v.gangs() {
+			c.Devices = append(c.Devices, w.largestOn(v, nec.Largest(c.Insulated)))
+		}
+	}
+	if len(b.devices()) == 0 && b.Existing != nil && len(c.Insulated) > 0 {
+		c.Devices = append(c.Devices, nec.Largest(c.Insulated))
 	}
 	f := Fill{AvailableIn: b.Box.VolumeIn3, Section: l.book.Cite(nec.BoxFill).Section, Edition: l.book.Edition}
 	f.Items, f.RequiredIn3 = l.book.Fill(c)
@@ -279,7 +306,10 @@ func (l *look) fill() Fill {
 	if !f.OK {
 		short := f.RequiredIn3 - f.AvailableIn
 		f.WaysOut = []string{
-			fmt.Sprintf("A box of at least %g in3", f.RequiredIn3), fmt.Sprintf("An extension ring or surface box that adds %g in3", short),
+			fmt.Sprintf(
+				"A box of at least %g in3",
+				f.RequiredIn3,
+			), fmt.Sprintf("An extension ring or surface box that adds %g in3", short),
 			"Fewer conductors: a cable ended elsewhere",
 		}
 		l.code(nec.BoxFill, Finding{
@@ -290,56 +320,41 @@ func (l *look) fill() Fill {
 	return f
 }
 
-// A Material is what the make-up uses up.
-type Material struct {
-	Item  string  `json:"item"`
-	Count float64 `json:"count"`
-	Unit  string  `json:"unit"` // "", or ft
-}
-
-// JumperItem names wire for jumpers as it is carried.
-func JumperItem(g wire.Gauge, colour string) string { return fmt.Sprintf("%d AWG %s", g, colour) }
-
-// connectorItem is the connector as it is carried, and how many: several linked
-// ones are so many of one kind.
-func connectorItem(connector string) (item string, n float64) {
-	count, rest, several := strings.Cut(connector, " x ")
-	if each, err := strconv.Atoi(count); several && err == nil {
-		return strings.TrimSuffix(rest, ", linked"), float64(each)
+// gangs is how many gangs the device is wide: what takes more than 30 A wants two.
+// Assumption for what does not say.
+func (v *Device) gangs() int {
+	switch {
+	case v.Gangs > 0:
+		return v.Gangs
+	case v.Amps >= 30:
+		return 2
+	default:
+		return 1
 	}
-	return connector, 1
 }
 
-func (w *wiring) materials(splices []Splice, jumpers []Jumper, markings []string) []Material {
-	all := []Material{}
-	add := func(item string, n float64, unit string) {
-		i := slices.IndexFunc(all, func(m Material) bool { return m.Item == item })
-		if i >= 0 {
-			all[i].Count += n
-			return
+// largestOn is the thickest wire that lands on the device as it is planned; otherwise
+// where nothing is planned.
+func (w *wiring) largestOn(v *Device, otherwise wire.Gauge) wire.Gauge {
+	var on []wire.Gauge
+	for _, pair := range w.pairs {
+		for i, end := range pair {
+			if !strings.HasPrefix(end, v.ID+".") {
+				continue
+			}
+			owner, _, cable := strings.Cut(pair[1-i], "@")
+			at := slices.IndexFunc(w.l.b.Cables, func(c Cable) bool { return cable && c.ID == owner })
+			if at >= 0 {
+				on = append(on, w.l.b.Cables[at].AWG)
+			} else if g := w.l.b.jumperGauge(); g != 0 {
+				on = append(on, g)
+			}
 		}
-		all = append(all, Material{item, n, unit})
 	}
-	for _, v := range w.l.b.devices() {
-		add(v.Words(), 1, "")
+	if len(on) == 0 {
+		return otherwise
 	}
-	for _, s := range splices {
-		item, n := connectorItem(s.Connector)
-		add(item, n, "")
-	}
-	for _, j := range jumpers {
-		add(JumperItem(j.AWG, j.Colour), float64(j.Inches)/12, "ft")
-	}
-	if len(w.l.b.devices()) > 0 {
-		add("wall plate", 1, "")
-	}
-	if len(markings) > 0 {
-		add("marking label", float64(len(markings)), "")
-	}
-	if slices.ContainsFunc(w.pairs, func(p [2]string) bool { return strings.HasSuffix(p[1], ".box") }) {
-		add("ground screw, 10-32", 1, "")
-	}
-	return all
+	return nec.Largest(on)
 }
 
 // Words name the device as it is asked for over a counter.
@@ -348,6 +363,9 @@ func (v *Device) Words() string {
 		"gfci": "GFCI receptacle", "receptacle": "duplex receptacle", "single": "single receptacle", "usb": "receptacle with USB", "smart": "smart receptacle",
 	}[v.Kind]
 	words := fmt.Sprintf("%g A %s", v.Amps, name)
+	if v.Grade == "heavy" {
+		words += ", heavy-duty"
+	}
 	if v.Slots == 2 {
 		words += ", two-slot"
 	}
@@ -356,6 +374,9 @@ func (v *Device) Words() string {
 	}
 	if v.WeatherResistant != nil && *v.WeatherResistant {
 		words += ", weather-resistant"
+	}
+	if v.Aluminum {
+		words += ", listed for aluminium"
 	}
 	return words
 }

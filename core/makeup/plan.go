@@ -54,6 +54,21 @@ type Plan struct {
 	Predicted json.RawMessage `json:"predicted"`         // elvat-readings/1
 }
 
+// Codes are the steps named, by their codes: they used to be kept by what they say.
+func (p *Plan) Codes(steps []string) []string {
+	all := make([]string, 0, len(steps))
+	for _, name := range steps {
+		i := slices.IndexFunc(p.Steps, func(s Step) bool { return s.Do == name })
+		if i >= 0 {
+			name = p.Steps[i].Code
+		}
+		if !slices.Contains(all, name) {
+			all = append(all, name)
+		}
+	}
+	return all
+}
+
 // Make plans the box by the shop's practice. run is the call's circuit, nil
 // where only the box is known. The error names what in the box does not agree
 // with the run.
@@ -63,13 +78,14 @@ func Make(b *Box, shop practice.Shop, run *circuit.Circuit) (*Plan, error) {
 	if err := l.onRunAhead(run); err != nil {
 		return nil, err
 	}
+	b = l.b
 	p := &Plan{Format: PlanFormat, ID: b.ID, Edition: l.book.Edition}
 	p.Requires = l.requires(shop.Prices)
 	l.box()
 	l.device()
+	l.halves()
 	l.realGround()
 	l.existing(b.Device != nil)
-	p.Fill = l.fill()
 
 	w := &wiring{l: l, house: house}
 	switch {
@@ -78,10 +94,10 @@ func Make(b *Box, shop practice.Shop, run *circuit.Circuit) (*Plan, error) {
 	case !l.stopped():
 		w.plan()
 	}
+	p.Fill = l.fill(w)
 	p.Wiring = append([][2]string{}, w.pairs...)
 	p.Splices, p.Jumpers, p.Strip = w.parts()
 	p.Markings = w.markings()
-	p.Materials = w.materials(p.Splices, p.Jumpers, p.Markings)
 	if err := l.proofs(p, w, run); err != nil {
 		return nil, err
 	}
@@ -89,6 +105,7 @@ func Make(b *Box, shop practice.Shop, run *circuit.Circuit) (*Plan, error) {
 	p.Findings = l.sorted()
 	p.Asks = append([]nec.Ask{}, l.asks...)
 	p.Steps = w.steps(p)
+	p.Materials = w.materials(p, shop.Prices)
 	p.Choices = append([]string{}, w.said...)
 	return p, nil
 }
@@ -153,7 +170,10 @@ func (l *look) device() {
 	for _, v := range l.b.devices() {
 		l.oneDevice(v, &r)
 	}
-	if r.AFCI.Required && l.b.Breaker.Protection != circuit.AFCIBreaker && l.b.Breaker.Protection != circuit.DualBreaker {
+	if !l.b.protectionKnown() && (r.AFCI.Required || r.GFCI.Required) {
+		l.ask("breaker.protection", "What is the breaker: plain, GFCI, AFCI, or both in one?")
+	}
+	if r.AFCI.Required && l.b.Breaker.Protection == circuit.NoProtection || r.AFCI.Required && l.b.Breaker.Protection == circuit.GFCIBreaker {
 		l.add(Finding{
 			Code: "afci-required", Severity: Must, At: []string{circuit.Panel}, Text: "Arc-fault protection is asked for here, and the breaker has none: " + r.AFCI.Why + ".",
 			Section: r.AFCI.Section, Edition: r.AFCI.Edition, Check: nec.Adopted, Fix: "An arc-fault breaker, an arc-fault receptacle at the first outlet, or one fed from such a device.",
@@ -171,8 +191,32 @@ func (l *look) device() {
 			Fix: "A GFCI receptacle here, one ahead of it with this box on its LOAD, or a GFCI breaker.",
 		}, r.GFCI)
 	}
+	l.places()
 	if l.b.boxHasTwoHots() && l.b.Breaker.Poles == 1 {
 		l.ask("breaker.poles", "Two hots come into this box: does one two-pole breaker, or a handle tie, switch both off?")
+	}
+}
+
+// places are what the place itself forbids or tells, whatever hangs there.
+func (l *look) places() {
+	if zone, _ := l.book.Verdict(nec.TubZone, l.b.Place); zone.Required {
+		l.verdict(Finding{
+			Code: "tub-zone", Severity: Must, At: []string{l.b.ID}, Text: "The outlet lies in the zone of a tub or shower: " + zone.Why + ".",
+			Fix: "Move it out of the zone, or close the box with a blank plate.",
+		}, zone)
+	}
+	// Kept to what is told: what is not known of the place is asked elsewhere.
+	if own, asks := l.book.Verdict(nec.Dedicated, l.b.Place); own.Required && len(asks) == 0 && l.b.Place.Room != "" && l.b.Breaker.Amps < 20 {
+		l.verdict(Finding{
+			Code: "dedicated-circuit", Severity: Note, At: []string{circuit.Panel}, Text: fmt.Sprintf("A new circuit here would be 20 A: %s. This one is %g A.", own.Why, l.b.Breaker.Amps),
+			Fix: "Nothing, where one receptacle is replaced; it is told to the customer.",
+		}, own)
+	}
+	if l.b.Flooded {
+		l.code(nec.Flooded, Finding{
+			Code: "flooded", Severity: Must, At: []string{l.b.ID}, Text: "The box was under water. Cable, device and breaker that were in it are not dried and used again.",
+			Fix: "New cable as far as it was wet, a new device, and a new breaker where the panel was reached; the metal box cleaned, or a new one.",
+		})
 	}
 }
 
@@ -200,6 +244,13 @@ func (l *look) oneDevice(v *Device, r *Requires) {
 	if r.WeatherResistant.Required {
 		l.listed(v.WeatherResistant, "weather-resistant", "device.weatherResistant", v, r.WeatherResistant)
 	}
+	if v.Slots == 2 && l.grounded {
+		l.code(nec.GroundingType, Finding{
+			Code: "grounding-type", Severity: Must, At: at, Text: "A two-slot device where a ground arrives.", Fix: "A three-slot device, its ground joined.",
+		})
+	}
+	l.defects(v)
+	l.grade(v)
 	if v.Terminals == pushIn {
 		l.newPushIn(v)
 	}
@@ -223,19 +274,59 @@ func (l *look) oneDevice(v *Device, r *Requires) {
 	}
 }
 
+// defects are what was seen of a new device when it was looked over.
+func (l *look) defects(v *Device) {
+	for _, d := range v.Defects {
+		f := Finding{
+			Code: "device-defect", Severity: Must, At: []string{v.ID + "." + d}, Text: fmt.Sprintf("The new device: %s.", strings.ReplaceAll(d, "-", " ")),
+			Fix: "It goes back. Another one, looked over in its turn.", Mend: "another one taken",
+		}
+		if v.DefectDone != "" {
+			f.Severity, f.Cured, f.Fix = Note, true, "What was done: "+v.DefectDone+"."
+		}
+		l.trade(f)
+	}
+}
+
+// heavyLoads are what draws much and is plugged in and out, by words people use. Common
+// practice, no source.
+var heavyLoads = []string{
+	"heater", "compressor", "vacuum", "kiln", "press", "saw", "welder", "air condition", "microwave", "toaster", "kettle", "iron", "tools",
+}
+
+// grade asks for a device that stands what is plugged in.
+func (l *look) grade(v *Device) {
+	if v.Grade == "heavy" || !mentions(l.b.Place.Serves, heavyLoads) {
+		return
+	}
+	l.trade(Finding{
+		Code: "device-grade", Severity: Should, At: []string{v.ID}, Text: fmt.Sprintf("What is plugged in here (%s) draws much: plain contacts wear and warm.", l.b.Place.Serves),
+		Fix: "A heavy-duty grade.",
+	})
+}
+
 // listed holds a device's listing against what is asked.
 func (l *look) listed(is *bool, code, field string, v *Device, verdict nec.Verdict) {
 	switch {
 	case is == nil:
 		l.ask(field, fmt.Sprintf("Is the %s marked %s?", v.Words(), strings.ToUpper(code[:1])+code[1:]))
 	case !*is:
-		l.verdict(Finding{Code: code, Severity: Must, At: []string{v.ID}, Text: fmt.Sprintf("The device is not listed as %s. %s.", code, verdict.Why), Fix: "One that is marked so."}, verdict)
+		l.verdict(
+			Finding{
+				Code:     code,
+				Severity: Must,
+				At:       []string{v.ID},
+				Text:     fmt.Sprintf("The device is not listed as %s. %s.", code, verdict.Why),
+				Fix:      "One that is marked so.",
+			},
+			verdict,
+		)
 	}
 }
 
 func (l *look) newPushIn(v *Device) {
 	for i := range l.b.Cables {
-		if c := &l.b.Cables[i]; c.AWG != 14 || c.Stranded || c.Material == "aluminum" {
+		if c := &l.b.Cables[i]; c.AWG != 14 || c.Stranded || c.Material == aluminum {
 			l.trade(Finding{
 				Code: "push-in-gauge", Severity: Must, At: []string{v.ID}, Text: fmt.Sprintf("The push-in holes of the device take 14 AWG solid copper only; %s is not.", c.ID),
 				Fix: "Its side screws, with hooks. A device without them is not for this box.", Cured: true,
@@ -243,7 +334,16 @@ func (l *look) newPushIn(v *Device) {
 			return
 		}
 	}
-	l.trade(Finding{Code: "push-in", Severity: Note, At: []string{v.ID}, Text: "The device has push-in holes: allowed by listing on 14 AWG, disliked by most.", Fix: "Its side screws, unless the house allows the holes.", Cured: true})
+	l.trade(
+		Finding{
+			Code:     "push-in",
+			Severity: Note,
+			At:       []string{v.ID},
+			Text:     "The device has push-in holes: allowed by listing on 14 AWG, disliked by most.",
+			Fix:      "Its side screws, unless the house allows the holes.",
+			Cured:    true,
+		},
+	)
 }
 
 // onlyLineUnknown reports that nothing else stops the plan: the grounds, which
@@ -300,10 +400,26 @@ func (l *look) proofs(p *Plan, w *wiring, run *circuit.Circuit) error {
 	broken := Verify(l.b, p.Wiring, p.Strip)
 	p.Issued = proof.Good && len(broken) == 0
 	if text, wrong := proofFinding(proof); wrong {
-		l.trade(Finding{Code: "not-proven", Severity: Must, At: []string{l.b.ID}, Text: "The plan leaves something wrong: " + text + ".", Fix: "Change the device or the plan; issued as it is, this stands on the paper."})
+		l.trade(
+			Finding{
+				Code:     "not-proven",
+				Severity: Must,
+				At:       []string{l.b.ID},
+				Text:     "The plan leaves something wrong: " + text + ".",
+				Fix:      "Change the device or the plan; issued as it is, this stands on the paper.",
+			},
+		)
 	}
 	if len(broken) > 0 {
-		l.trade(Finding{Code: "not-proven", Severity: Danger, At: []string{l.b.ID}, Text: "The plan breaks a rule of terminations: " + strings.Join(broken, "; ") + ".", Fix: "Do not use it."})
+		l.trade(
+			Finding{
+				Code:     "not-proven",
+				Severity: Danger,
+				At:       []string{l.b.ID},
+				Text:     "The plan breaks a rule of terminations: " + strings.Join(broken, "; ") + ".",
+				Fix:      "Do not use it.",
+			},
+		)
 	}
 	return nil
 }
@@ -331,7 +447,16 @@ func (l *look) proveExisting(p *Plan, run *circuit.Circuit) error {
 	}
 	p.AsFound = proof
 	if text, wrong := proofFinding(proof); wrong {
-		l.trade(Finding{Code: "as-found-wrong", Severity: Should, At: []string{l.b.ID}, Text: "As it is wired now: " + text + ".", Fix: "The plan shows what it will be.", Cured: l.b.Device != nil})
+		l.trade(
+			Finding{
+				Code:     "as-found-wrong",
+				Severity: Should,
+				At:       []string{l.b.ID},
+				Text:     "As it is wired now: " + text + ".",
+				Fix:      "The plan shows what it will be.",
+				Cured:    l.b.Device != nil,
+			},
+		)
 	}
 	return nil
 }
@@ -355,10 +480,42 @@ func document(readings []tester.Reading) json.RawMessage {
 	return data
 }
 
+// mendWords are what is said once a finding is mended.
+var mendWords = map[string]string{
+	"conductor-breaker": "breaker changed", "cover": "cover fitted", "box-overfull": "larger box or extension set", "box-loose": "box made fast",
+	"box-recessed": "extender set", "wall-gap": "gap closed", "insulation-damaged": "cut back and mended", "afci-required": "arc-fault protection provided",
+	"gfci-required": "protected elsewhere", "box-unbonded": "box bonded", "colour-misleads": "proven and re-marked", "tub-zone": "moved out of the zone",
+	"flooded": "all of it replaced", "receptacle-rating": "device changed", "tamper-resistant": "device changed", "weather-resistant": "device changed",
+}
+
+// Open are the findings that have to be mended, or accepted by a named person, before
+// the box is made up. done are the codes of the steps that were ticked: a step that
+// mends one has mended it.
+func (p *Plan) Open(done []string) []Finding {
+	open := []Finding{}
+	for _, f := range p.Findings {
+		if f.Open() && !slices.Contains(done, "mend-"+f.Code) && !slices.Contains(done, "mend-wires:"+strings.Join(f.At, ",")) {
+			open = append(open, f)
+		}
+	}
+	return open
+}
+
 // sorted are the findings, the heaviest first; what the plan cures after what
 // it does not.
 func (l *look) sorted() []Finding {
 	all := append([]Finding{}, l.findings...)
+	for i := range all {
+		f := &all[i]
+		f.Key = f.Code + ":" + strings.Join(f.At, ",")
+		if f.Mend == "" && f.Severity != Note && f.Severity != Should && !f.Stop && f.Code != "switched-half-lost" {
+			f.Mend = "put right"
+			if words := mendWords[f.Code]; words != "" {
+				f.Mend = words
+			}
+		}
+		f.Mended = f.Mend != "" && slices.Contains(l.b.Mended, f.Key)
+	}
 	slices.SortStableFunc(all, func(a, b Finding) int {
 		if d := slices.Index(Severities, a.Severity) - slices.Index(Severities, b.Severity); d != 0 {
 			return d
@@ -381,7 +538,7 @@ func (b *Box) Apply(run *circuit.Circuit, p *Plan) error {
 		return fmt.Errorf("box %s: there is no plan to make up: %s", b.ID, p.Stopped)
 	}
 	l := newLook(b, nec.Book{Edition: p.Edition})
-	c, err := b.onRun(run, l.built(), p.Wiring, l.raceway)
+	c, err := l.b.onRun(run, l.built(), p.Wiring, l.raceway)
 	if err != nil {
 		return err
 	}
@@ -420,7 +577,7 @@ func (b *Box) MustStayOn(run *circuit.Circuit) []Stay {
 	}
 	feeds := w.Feeds()
 	for _, c := range b.Cables {
-		if c.Protect != ProtectNo {
+		if !c.mustStay() {
 			continue
 		}
 		for i := range run.Boxes {

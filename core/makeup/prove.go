@@ -82,10 +82,16 @@ func (l *look) prove(c *circuit.Circuit, load []*Cable) (*Proof, []tester.Readin
 			continue
 		}
 		device, _ := c.Device(o.Device)
+		if o.Half == circuit.Bottom && l.oneHalf(o.Device) {
+			continue // there is none
+		}
 		p := Proven{At: o.Device, Half: o.Half, Label: c.LabelOf(box.ID), Problems: []string{}}
 		p.Protected = append([]string{}, feeds.Guards(faceTerminal(device, o.Half))...)
 		p.Problems = l.outletProblems(condition, o, p.Protected, l.wantsOf(c, device, box, load))
-		if slices.ContainsFunc(tripped, func(name string) bool { return name == circuit.Panel || slices.Contains(p.Protected, name) }) {
+		if slices.ContainsFunc(
+			tripped,
+			func(name string) bool { return name == circuit.Panel || slices.Contains(p.Protected, name) },
+		) {
 			p.Problems = append(p.Problems, TripsAtOnce)
 		}
 		if box.ID == l.b.ID && box.Material == circuit.Metal && l.grounded {
@@ -99,7 +105,7 @@ func (l *look) prove(c *circuit.Circuit, load []*Cable) (*Proof, []tester.Readin
 			proof.Good = false
 			p.Says = p.Problems[0]
 		}
-		shown, err := predict(condition, device, o)
+		shown, err := predict(condition, device, o, l.grounded && c.GroundArrives(box.ID))
 		if err != nil {
 			return nil, nil, err
 		}
@@ -120,10 +126,15 @@ func faceTerminal(v *circuit.Device, half circuit.Half) string {
 	return v.First(circuit.Hot)
 }
 
-func predict(condition *tester.Condition, v *circuit.Device, o circuit.Outlet) ([]tester.Reading, error) {
+func predict(condition *tester.Condition, v *circuit.Device, o circuit.Outlet, grounded bool) ([]tester.Reading, error) {
 	tools := []tester.Tool{tester.Plug, tester.PlugButton, tester.Meter, tester.Sensor}
-	if !o.HasGround {
+	switch {
+	case !o.HasGround:
 		tools = tools[2:]
+	case !grounded:
+		// The tester's button leaks to the ground slot, and none arrives there: it can trip
+		// nothing, and proves nothing.
+		tools = []tester.Tool{tester.Plug, tester.Meter, tester.Sensor}
 	}
 	if v.Kind == circuit.GFCI && o.Half == circuit.Top {
 		tools = append(tools, tester.DeviceButton)
@@ -159,8 +170,10 @@ func (l *look) wantsOf(c *circuit.Circuit, v *circuit.Device, box *circuit.Box, 
 		return w
 	}
 	asked, _ := l.requiredAt(via)
-	w.protected = via.Protect == ProtectYes || asked
-	w.stays = via.Protect == ProtectNo && !asked
+	stays := via.mustStay()
+	// What must not go off gets a GFCI of its own where protection is asked: a finding says so.
+	w.protected = !stays && (via.Protect == ProtectYes || asked)
+	w.stays = stays
 	return w
 }
 
@@ -201,8 +214,17 @@ func (l *look) outletProblems(condition *tester.Condition, o circuit.Outlet, pro
 	}
 	add(condition.LiveYoke(o), LivePin)
 	add(w.protected && len(protected) == 0, Unprotected)
-	add(w.stays && slices.ContainsFunc(protected, func(name string) bool { return name != circuit.Panel && l.own(name) }), GoesOff)
+	add(
+		w.stays && slices.ContainsFunc(protected, func(name string) bool { return name != circuit.Panel && l.own(name) }),
+		GoesOff,
+	)
 	return problems
+}
+
+// oneHalf reports a single receptacle of the box: the circuit model has every device as a
+// duplex.
+func (l *look) oneHalf(device string) bool {
+	return slices.ContainsFunc(l.b.devices(), func(v *Device) bool { return v.ID == device && v.Kind == "single" })
 }
 
 // own reports whether the GFCI is in the opened box.
@@ -225,7 +247,8 @@ func proofFinding(p *Proof) (string, bool) {
 		if o.Half == circuit.Top {
 			other = i + 1
 		}
-		if other >= 0 && other < len(p.Outlets) && p.Outlets[other].At == o.At && strings.Join(p.Outlets[other].Problems, ", ") == said {
+		if other >= 0 && other < len(p.Outlets) && p.Outlets[other].At == o.At &&
+			strings.Join(p.Outlets[other].Problems, ", ") == said {
 			if o.Half == circuit.Top {
 				parts = append(parts, fmt.Sprintf("%s, both halves: %s", o.Label, said))
 			}

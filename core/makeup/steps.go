@@ -2,18 +2,29 @@ package makeup
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"elvat/core/circuit"
+	"elvat/core/parts"
 	"elvat/core/practice"
+	"elvat/core/wire"
+	"elvat/core/words"
 )
 
 // A Step is one thing to do, in its order.
 type Step struct {
-	Do     string   `json:"do"`
-	Detail string   `json:"detail,omitempty"`
-	Points []string `json:"points"` // what it touches
-	Gate   string   `json:"gate"`   // what has to be so before it: dead, proven, or none
+	// Code names the step for good: what it is, and where there are several of its kind
+	// what it touches. Which are done is kept by it, however they are worded.
+	Code string `json:"code"`
+	// Do and Detail say it in English; SaidDo and SaidDetail are the same as codes, from
+	// which any language says it.
+	Do         string       `json:"do"`
+	Detail     string       `json:"detail,omitempty"`
+	SaidDo     []words.Said `json:"saidDo"`
+	SaidDetail []words.Said `json:"saidDetail"`
+	Points     []string     `json:"points"` // what it touches
+	Gate       string       `json:"gate"`   // what has to be so before it: dead, proven, or none
 	// Needs is the gate of the call that stands before it: "open" the box, touch
 	// "conductors"; empty for none.
 	Needs string `json:"needs,omitempty"`
@@ -30,7 +41,10 @@ const (
 
 type steps struct{ all []Step }
 
-func (s *steps) add(gate, do, detail string, points ...string) {
+// several are the kinds of which a plan can have more than one.
+var several = []string{"mend-wires", "join", "land", "jumper"}
+
+func (s *steps) add(code, gate string, do, detail []words.Said, points ...string) {
 	if points == nil {
 		points = []string{}
 	}
@@ -38,8 +52,26 @@ func (s *steps) add(gate, do, detail string, points ...string) {
 	if gate != GateNone {
 		needs = "conductors"
 	}
-	s.all = append(s.all, Step{Do: do, Detail: detail, Points: points, Gate: gate, Needs: needs})
+	if slices.Contains(several, code) {
+		code += ":" + strings.Join(points, ",")
+	}
+	s.all = append(s.all, Step{
+		Code: code, Do: words.English.All(do, ""), Detail: words.English.All(detail, " "), SaidDo: do, SaidDetail: detail,
+		Points: points, Gate: gate, Needs: needs,
+	})
 }
+
+// said is sentences that have no values.
+func said(codes ...string) []words.Said {
+	all := make([]words.Said, len(codes))
+	for i, code := range codes {
+		all[i] = words.Of(code)
+	}
+	return all
+}
+
+// text is a sentence that stands as it is, in English.
+func text(sentence string) words.Said { return words.Said{Text: sentence} }
 
 // steps are the order of work of the plan.
 func (w *wiring) steps(p *Plan) []Step {
@@ -50,7 +82,7 @@ func (w *wiring) steps(p *Plan) []Step {
 		if w.l.onlyLineUnknown() {
 			w.findLine(s)
 		} else {
-			s.add(GateDead, "Stop here", p.Stopped+" Close the box dead; a licensed electrician or the authority decides.", b.ID)
+			s.add("stop", GateDead, said("step.stop"), []words.Said{text(p.Stopped), words.Of("step.stop.close")}, b.ID)
 		}
 		return s.all
 	}
@@ -66,17 +98,31 @@ func (w *wiring) steps(p *Plan) []Step {
 
 func (s *steps) dead(w *wiring) {
 	b := w.l.b
-	off := "Breaker off, secured, and prove the box dead"
+	off, how := said("step.dead"), said("step.dead.how")
 	if b.boxHasTwoHots() {
-		off = "Both breakers off together, secured, and prove the box dead"
+		off = said("step.dead.both")
 	}
-	how := "Testers proven on a live source; all three pairs of both halves; each hot slot to an independent ground; testers proven again."
 	if w.house.DeadTest == practice.AddsLamp {
-		how += " The test lamp as well."
+		how = append(how, words.Of("step.dead.lamp"))
 	}
-	s.add(GateNone, off, how, b.ID)
-	s.add(GateDead, "Photograph the box, then pull the device", "Label the wires as they are. Pulling can let go a push-in: then the neighbours are read again.", b.ID)
-	s.add(GateDead, "Prove it dead again with the device out", "Every wire end to every other and to ground: a second circuit shows here.", b.ID)
+	s.add("dead", GateNone, off, how, b.ID)
+	pull := said("step.pull.how")
+	if b.Existing != nil {
+		switch b.Existing.Plate {
+		case "painted":
+			pull = said("step.pull.painted", "step.pull.how")
+		case "snap-on":
+			pull = said("step.pull.snapOn", "step.pull.how")
+		}
+	}
+	s.add("pull", GateDead, said("step.pull"), pull, b.ID)
+	s.add(
+		"dead-again",
+		GateDead,
+		said("step.deadAgain"),
+		said("step.deadAgain.how"),
+		b.ID,
+	)
 	s.all[1].Needs, s.all[2].Needs = "open", "open"
 }
 
@@ -96,43 +142,81 @@ func (w *wiring) findLine(s *steps) {
 		}
 	}
 	if two := b.boxHasTwoHots(); two {
-		s.add(GateDead, "Stay off: find the far ends by continuity", "Two hots come in: a shared neutral or a second circuit is possible, and nothing is energised with conductors apart. One end shorted, the ohmmeter finds the cable whose other end is at the panel.", all...)
+		s.add(
+			"find-stay-off",
+			GateDead,
+			said("step.stayOff"),
+			said("step.stayOff.how"),
+			all...)
 		return
 	}
-	s.add(GateDead, "Take the device off, part every conductor, and cap each", "Cable by cable; tug each cap, they pop off. The grounds stay joined.", all...)
-	s.add(GateDead, "Find it with the power off, where a far end can be reached", "Hot and neutral of one cable joined at its far end, the ohmmeter finds that cable here; joined at the panel by who may open it, it finds the feed. Found so, the next step falls away.", all...)
-	s.add(GateDead, "Only where no far end can be reached: nobody near, breaker on; find the one hot conductor", "For a qualified person, and never where a shared neutral or a second circuit is possible; everyone else stops here. A meter from each capped end to ground, or a sensor proven before and after.", hots...)
+	s.add(
+		"find-part",
+		GateDead,
+		said("step.part"),
+		said("step.part.how"),
+		all...)
+	s.add(
+		"find-dead",
+		GateDead,
+		said("step.findDead"),
+		said("step.findDead.how"),
+		all...)
+	s.add(
+		"find-live",
+		GateDead,
+		said("step.findLive"),
+		said("step.findLive.how"),
+		hots...)
 	s.all[len(s.all)-1].Live = true
-	s.add(GateNone, "Breaker off, prove dead, label both wires of that cable LINE", "Then say on the screen which cable it is.", hots...)
+	s.add(
+		"find-label",
+		GateNone,
+		said("step.label"),
+		said("step.label.how"),
+		hots...)
 }
 
 // mendBox is what is done to the box before the wires.
 func (w *wiring) mendBox(s *steps) {
 	for _, f := range w.l.findings {
 		switch f.Code {
-		case "box-loose", "box-recessed", "wall-gap", "box-overfull":
-			s.add(GateDead, map[string]string{
-				"box-loose": "Make the box fast", "box-recessed": "Bring the box flush", "wall-gap": "Close the gap round the box", "box-overfull": "Give the wires room",
-			}[f.Code], f.Fix, w.l.b.ID)
+		case "conductor-breaker", "afci-required":
+			if !slices.ContainsFunc(s.all, func(x Step) bool { return x.Code == "mend-"+f.Code }) {
+				s.add("mend-"+f.Code, GateDead, said("step.mend."+f.Code), []words.Said{text(f.Fix)}, circuit.Panel)
+			}
+		case "box-loose", "box-recessed", "wall-gap", "box-overfull", "flooded":
+			s.add("mend-"+f.Code, GateDead, said("step.mend."+f.Code), []words.Said{text(f.Fix)}, w.l.b.ID)
 		case "insulation-damaged":
-			s.add(GateDead, "Mend the wires of "+strings.Join(f.At, ", "), f.Fix, f.At...)
+			do := words.Of("step.mendWires", strings.Join(f.At, ", "))
+			s.add("mend-wires", GateDead, []words.Said{do}, []words.Said{text(f.Fix)}, f.At...)
 		}
 	}
 }
 
 func (w *wiring) prepare(s *steps) {
 	v := w.l.b.devices()[0]
-	detail := "Terminals told apart, ground screw sound, a plug with a ground pin enters both halves."
+	detail := said("step.lookOver.how")
 	if v.IsGFCI() {
-		detail = "Read the print: LINE may be above or below. LOAD stays taped until something lands there. " + detail
+		detail = said("step.lookOver.gfci", "step.lookOver.how")
 	}
-	s.add(GateNone, "Look the new device over", detail, v.ID)
+	s.add("look-over", GateNone, said("step.lookOver"), detail, v.ID)
+	if v.Tab.Neutral == circuit.TabRemoved {
+		s.add("break-tab-neutral", GateNone, said("step.breakTab.neutral"), said("step.breakTab.neutral.how"), v.ID+".neutral.1", v.ID+".neutral.2")
+	}
 	if v.Tab.Hot == circuit.TabRemoved {
-		s.add(GateNone, "Break the tab on the brass side of the new device", "The silver side stays whole, unless two circuits feed it.", v.ID+".hot.1", v.ID+".hot.2")
+		s.add(
+			"break-tab",
+			GateNone,
+			said("step.breakTab"),
+			w.whyBroken(),
+			v.ID+".hot.1",
+			v.ID+".hot.2",
+		)
 	}
-	old := "Cut the old ends off and strip afresh, to the gauge of what they go into."
+	old := "step.strip.afresh"
 	if w.house.OldHooks == practice.ReuseHooks {
-		old = "Old hooks are used again where they are sound; other ends are stripped to the gauge of what they go into."
+		old = "step.strip.reuse"
 	}
 	if w.l.b.Existing != nil {
 		w.says("oldHooks")
@@ -143,20 +227,32 @@ func (w *wiring) prepare(s *steps) {
 			ends = append(ends, w.end(&w.l.b.Cables[i], k))
 		}
 	}
-	s.add(GateDead, "Strip the ends", old+" Re-mark any colour that misleads.", ends...)
+	s.add("strip", GateDead, said("step.strip"), said(old, "step.strip.colour"), ends...)
+}
+
+// whyBroken says which half the broken tab parts from the feed.
+func (w *wiring) whyBroken() []words.Said {
+	leg := w.l.b.switchLeg()
+	if leg == nil {
+		return said("step.breakTab.how")
+	}
+	half := "step.breakTab.bottom"
+	if w.l.b.switched() == circuit.Top {
+		half = "step.breakTab.top"
+	}
+	return []words.Said{words.Of(half, leg.ID), words.Of("step.breakTab.how")}
 }
 
 // makeUp goes through the wires: ground, then neutral, then hot; splices before
 // what hangs on them; line then load.
 func (w *wiring) makeUp(s *steps, p *Plan) {
-	names := map[circuit.Conductor]string{circuit.Ground: "ground", circuit.Neutral: "neutral", circuit.Hot: "hot", circuit.Hot2: "second hot"}
-	stripOf := func(point string) string {
+	stripOf := func(point string) words.Said {
 		for _, strip := range p.Strip {
 			if strip.Point == point {
-				return fmt.Sprintf("%s: %s in, %s", point, Fraction(float64(strip.Inches)), strip.How)
+				return words.Of("step.land.strip", point, Fraction(float64(strip.Inches)), strip.How)
 			}
 		}
-		return ""
+		return words.Of("step.land.pull")
 	}
 	for _, k := range []circuit.Conductor{circuit.Ground, circuit.Neutral, circuit.Hot, circuit.Hot2} {
 		for _, sp := range p.Splices {
@@ -164,146 +260,141 @@ func (w *wiring) makeUp(s *steps, p *Plan) {
 				continue
 			}
 			points := []string{sp.Name}
-			var ends, jumpers []string
+			var ends []string
+			var jumpers []words.Said
 			for _, c := range sp.Conductors {
 				points = append(points, c)
 				if strings.Contains(c, "@") {
 					ends = append(ends, strings.Split(c, "@")[0])
 				} else {
-					jumpers = append(jumpers, w.terminalWords(c))
+					jumpers = append(jumpers, w.terminalSaid(c))
 				}
 			}
-			do := fmt.Sprintf("Join the %ss of %s", names[k], andList(ends))
+			do := []words.Said{words.Of("step.join."+string(k), ends)}
 			switch {
 			case len(sp.Conductors) == 1:
-				do = fmt.Sprintf("Cap the %s of %s by itself", names[k], andList(ends))
+				do[0] = words.Of("step.cap."+string(k), ends)
 			case len(ends) == 0:
-				do = fmt.Sprintf("Join the %s jumpers", names[k])
+				do[0] = words.Of("step.joinJumpers." + string(k))
 			case len(ends) == 1 && len(jumpers) == 1:
-				do = fmt.Sprintf("Lengthen the %s of %s", names[k], ends[0])
+				do[0] = words.Of("step.lengthen."+string(k), ends[0])
 			}
-			detail := upper(sp.Connector) + "; same colour with same colour; pull each wire; no copper shows."
+			detail := []words.Said{words.Of("step.join.how", upper(sp.Connector))}
 			if len(jumpers) > 0 {
-				do += fmt.Sprintf(", jumper to %s", andList(jumpers))
-				detail += fmt.Sprintf(" Jumper of %d AWG, at least %s in.", w.l.b.jumperGauge(), Fraction(float64(jumperIn)))
+				do = append(do, words.Of("step.jumperTo", jumpers))
+				detail = append(detail, words.Of(
+					"step.jumperOf", fmt.Sprint(w.l.b.jumperGauge()), Fraction(float64(jumperIn)), Fraction(float64(w.inSplice("").Inches)),
+					Fraction(float64(w.atDevice(p, sp.Name))),
+				))
 			}
 			if !w.l.grounded && k == circuit.Ground && len(sp.Conductors) == 1 && w.l.line != nil {
-				detail = "No ground arrives: none is carried on from here. Cap it by itself."
+				detail = said("step.noGround")
 			}
-			s.add(GateDead, do, detail, points...)
+			s.add("join", GateDead, do, detail, points...)
 		}
 		for _, pair := range p.Wiring {
 			if w.carries(pair) != k || strings.HasPrefix(pair[0], "splice:") || strings.HasPrefix(pair[1], "splice:") {
 				continue
 			}
 			if cable, _, ok := strings.Cut(pair[0], "@"); ok {
-				s.add(GateDead, fmt.Sprintf("%s of %s on %s", upper(names[k]), cable, w.terminalWords(pair[1])), stripOf(pair[0])+"; pull it.", pair[0], pair[1])
-			} else {
-				s.add(GateDead, fmt.Sprintf("Jumper from %s to %s", w.terminalWords(pair[0]), w.terminalWords(pair[1])), fmt.Sprintf("%d AWG, %s in.", w.l.b.jumperGauge(), Fraction(float64(jumperIn))), pair[0], pair[1])
+				do := words.Of("step.land."+string(k), cable, w.terminalSaid(pair[1]))
+				s.add("land", GateDead, []words.Said{do}, []words.Said{stripOf(pair[0])}, pair[0], pair[1])
+				continue
 			}
+			do := words.Of("step.jumper", w.terminalSaid(pair[0]), w.terminalSaid(pair[1]))
+			how := words.Of("step.jumper.how", fmt.Sprint(w.l.b.jumperGauge()), Fraction(float64(jumperIn)))
+			s.add("jumper", GateDead, []words.Said{do}, []words.Said{how}, pair[0], pair[1])
 		}
 	}
 }
 
-func upper(words string) string { return strings.ToUpper(words[:1]) + words[1:] }
-
-func andList(names []string) string {
-	switch len(names) {
-	case 0:
-		return ""
-	case 1:
-		return names[0]
+// atDevice is how far the jumpers of a splice are bared where they land.
+func (w *wiring) atDevice(p *Plan, name string) wire.Inches {
+	var most wire.Inches
+	for _, j := range p.Jumpers {
+		for _, s := range p.Strip {
+			if (j.From == name || j.To == name) && (s.Point == j.From || s.Point == j.To) {
+				most = max(most, s.Inches)
+			}
+		}
 	}
-	return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1]
+	return most
 }
 
-// terminalWords name a terminal as it is looked for on the device.
-func (w *wiring) terminalWords(point string) string {
+func upper(phrase string) string { return strings.ToUpper(phrase[:1]) + phrase[1:] }
+
+// terminalSaid names a terminal as it is looked for on the device.
+func (w *wiring) terminalSaid(point string) words.Said {
 	owner, name, _ := strings.Cut(point, ".")
 	if name == "box" {
-		return "the box"
+		return words.Of("terminal.box")
 	}
-	several := ""
+	if !slices.Contains(namedTerminals, name) {
+		return text(point)
+	}
+	terminal := words.Of("terminal." + name)
 	if len(w.l.b.devices()) > 1 {
-		several = " of " + owner
+		return words.Of("terminal.of", terminal, owner)
 	}
-	words := map[string]string{
-		"line.hot": "LINE brass", "line.neutral": "LINE silver", "load.hot": "LOAD brass", "load.neutral": "LOAD silver", "ground": "the green screw",
-		"hot.1": "the first brass screw", "hot.2": "the second brass screw", "neutral.1": "the first silver screw", "neutral.2": "the second silver screw",
-	}[name]
-	if words == "" {
-		return point
-	}
-	return words + several
+	return terminal
+}
+
+// namedTerminals are those that have a name of their own.
+var namedTerminals = []string{
+	"line.hot", "line.neutral", "load.hot", "load.neutral", "ground", "hot.1", "hot.2", "neutral.1", "neutral.2",
 }
 
 // Fraction writes inches as they stand on a rule.
-func Fraction(inches float64) string {
-	const parts = 16
-	n := int(inches*parts + 0.5)
-	whole, rest, of := n/parts, n%parts, parts
-	for rest > 0 && rest%2 == 0 {
-		rest, of = rest/2, of/2
-	}
-	switch {
-	case rest == 0:
-		return fmt.Sprint(whole)
-	case whole == 0:
-		return fmt.Sprintf("%d/%d", rest, of)
-	default:
-		return fmt.Sprintf("%d %d/%d", whole, rest, of)
-	}
-}
+func Fraction(inches float64) string { return parts.Fraction(inches) }
 
 func (w *wiring) close(s *steps, p *Plan) {
 	b := w.l.b
 	v := b.devices()[0]
-	torque := "The maker's torque with a torque driver; 14 to 18 lbf in is usual on 15 and 20 A devices (value from memory)."
+	torque := said("step.torque.usual")
 	if v.TorqueLbfIn > 0 {
-		torque = fmt.Sprintf("%g lbf in with a torque driver.", v.TorqueLbfIn)
+		torque = []words.Said{words.Of("step.torque.of", fmt.Sprintf("%g", v.TorqueLbfIn))}
 	}
 	w.says("driver")
 	if w.house.SecondRound == practice.SameTorque {
-		torque += " Once more after some minutes, to the same torque."
+		torque = append(torque, words.Of("step.torque.again"))
 	}
 	w.says("secondRound")
-	s.add(GateDead, "Tighten to torque, run in unused screws", torque, v.ID)
-	fold := "Neutrals and grounds to one side, hots to the other, bare copper away from terminals; fold, do not ram."
+	s.add("torque", GateDead, said("step.torque"), torque, v.ID)
+	fold := said("step.fold.how")
 	w.says("tape")
 	if w.house.Tape == practice.TapeAlways || w.house.Tape == practice.TapeInMetal && b.Box.Material == circuit.Metal {
-		fold = "Tape round the device first. " + fold
+		fold = said("step.fold.tape", "step.fold.how")
 	}
-	s.add(GateDead, "Fold the wires in and set the device plumb", fold+spacers(b), b.ID)
+	s.add("fold", GateDead, said("step.fold"), append(fold, spacers(b)...), b.ID)
 	w.says("plateScrews")
-	plate := "Screw slots vertical."
+	plate := said("step.plate.vertical")
 	if w.house.PlateScrews == practice.Horizontal {
-		plate = "Screw slots horizontal."
+		plate = said("step.plate.horizontal")
 	}
 	if len(p.Markings) > 0 {
-		plate += " Markings: " + strings.Join(p.Markings, "; ") + "."
+		plate = append(plate, words.Of("step.plate.markings", strings.Join(p.Markings, "; ")))
 	}
-	s.add(GateDead, "Plate on", plate, b.ID)
+	s.add("plate", GateDead, said("step.plate"), plate, b.ID)
 	w.says("proving")
-	order := "This outlet first, then outward."
+	order := "step.power.nearFirst"
 	if w.house.Proving == practice.FarFirst {
-		order = "The last outlet first, then inward."
+		order = "step.power.farFirst"
 	}
-	reset := "Breaker on, and prove"
-	if v.IsGFCI() {
-		reset = "Breaker on, reset the GFCI, and prove"
-		order = "It comes out of the box tripped. Its own button, then the tester's at the last protected outlet. " + order
+	do, how := said("step.power"), said("step.power.how", order)
+	switch {
+	case v.IsGFCI() && w.l.grounded:
+		do, how = said("step.power.gfci"), said("step.power.how", "step.power.tripped", order)
+	case v.IsGFCI():
+		do, how = said("step.power.gfci"), said("step.power.how", "step.power.ownButton", order)
 	}
-	s.add(GateProven, reset, "Cover on before the breaker. Both halves of every outlet that was touched or is fed from here, against what is predicted. "+order, b.ID)
+	s.add("power", GateProven, do, how, b.ID)
 }
 
 // spacers says how many go under the yoke of a box that is a little behind.
-func spacers(b *Box) string {
-	if b.Box.SetbackIn == nil || *b.Box.SetbackIn <= 0 {
-		return ""
+func spacers(b *Box) []words.Said {
+	n := b.spacers()
+	if n == 0 {
+		return nil
 	}
-	n := Layers(*b.Box.SetbackIn) - b.Box.LayersOut
-	if n <= 0 {
-		return ""
-	}
-	return fmt.Sprintf(" Spacers under the yoke until it bears hard: %d of 1/16 in.", n)
+	return []words.Said{words.Of("step.spacers", fmt.Sprint(n))}
 }

@@ -1,6 +1,8 @@
 package makeup
 
 import (
+	"fmt"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"testing"
@@ -11,6 +13,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/nec"
 	"elvat/core/practice"
+	"elvat/core/words"
 )
 
 func third(b *Box) {
@@ -33,7 +36,8 @@ func TestOrderOfWork(t *testing.T) {
 		last := -1
 		for _, k := range []string{"ground", "neutral", "hot"} {
 			for i, s := range p.Steps {
-				if s.Gate == GateDead && (strings.HasPrefix(s.Do, "Join the "+k) || strings.HasPrefix(s.Do, strings.ToUpper(k[:1])+k[1:]+" of")) {
+				if s.Gate == GateDead &&
+					(strings.HasPrefix(s.Do, "Join the "+k) || strings.HasPrefix(s.Do, strings.ToUpper(k[:1])+k[1:]+" of")) {
 					assert.Greater(t, i, last, "%s after what comes before it: %s", k, s.Do)
 					last = i
 				}
@@ -78,7 +82,7 @@ func TestStepsSay(t *testing.T) {
 		}, "Break the tab on the brass side"},
 		{"GFCI", gfci, "It comes out of the box tripped"},
 		{"LINE may be anywhere", gfci, "LINE may be above or below"},
-		{"twisted", func(b *Box) { third(b); b.Practice.Splice = practice.Twisted }, "Twisted, 4 wires of the gauge as listed on it"},
+		{"twisted", func(b *Box) { third(b); b.Practice.Splice = practice.Twisted }, "Twisted, listed for 4 wires of 12 AWG"},
 		{"push-in splice", func(b *Box) { third(b); b.Practice.Splice = practice.PushInSplice }, "Push-in splice, 4-wire"},
 		{"lever", third, "Lever, 5-wire"},
 		{"a hook is 3/4 in", func(*Box) {}, "3/4 in, hook round the screw, clockwise"},
@@ -106,7 +110,9 @@ func TestStepsSay(t *testing.T) {
 // TestConnectors: what joins so many wires (ports of lever connectors 2, 3, 5 and
 // of push-in splices 2, 3, 4, 6, 8: common practice, no source).
 func TestConnectors(t *testing.T) {
-	w := func(splice string) *wiring { return &wiring{house: practice.House{Splice: splice}.Whole()} }
+	w := func(splice string) *wiring {
+		return &wiring{l: &look{b: sound()}, house: practice.House{Splice: splice}.Whole()}
+	}
 	for _, row := range []struct {
 		splice string
 		wires  int
@@ -115,9 +121,14 @@ func TestConnectors(t *testing.T) {
 		{practice.Lever, 1, "cap"}, {practice.Lever, 2, "lever, 2-wire"}, {practice.Lever, 3, "lever, 3-wire"}, {practice.Lever, 4, "lever, 5-wire"},
 		{practice.Lever, 5, "lever, 5-wire"}, {practice.Lever, 6, "2 x lever, 5-wire, linked"}, {practice.Lever, 8, "2 x lever, 5-wire, linked"},
 		{practice.Lever, 9, "3 x lever, 5-wire, linked"}, {practice.PushInSplice, 5, "push-in splice, 6-wire"}, {practice.PushInSplice, 7, "push-in splice, 8-wire"},
-		{practice.Twisted, 3, "twisted, 3 wires of the gauge as listed on it"}, {practice.Twisted, 1, "cap"},
+		{practice.Twisted, 3, "twisted, listed for 3 wires of 12 AWG"}, {practice.Twisted, 1, "cap"},
 	} {
-		assert.Equal(t, row.want, w(row.splice).connector(row.wires))
+		item, n := w(row.splice).connector(&Splice{Conductors: make([]string, row.wires), AWG: 12})
+		got := item.Words
+		if n > 1 {
+			got = fmt.Sprintf("%d x %s, linked", n, got)
+		}
+		assert.Equal(t, row.want, got)
 	}
 }
 
@@ -167,7 +178,7 @@ func TestAsks(t *testing.T) {
 		{"breaker.poles", func(b *Box) { b.Cables[0].Conductors = threeWire }},
 		{"device.tamperResistant", func(b *Box) { b.Device.TamperResistant = nil }},
 		{"device.weatherResistant", func(b *Box) { gfci(b); b.Place.Exposure = nec.Wet }},
-		{"cables.W2.protect", gfci},
+		{"cables.W2.servesLoad", gfci},
 		{"cables.W1.hot2", func(b *Box) { b.Cables[0].Conductors = threeWire }},
 		{"place.openAccess", func(b *Box) { ungrounded(b); gfci(b) }},
 		{"place.runFeet", func(b *Box) { ungrounded(b); gfci(b) }},
@@ -184,7 +195,10 @@ func TestAsks(t *testing.T) {
 func TestFromRun(t *testing.T) {
 	c := circuit.New("run")
 	for _, after := range []string{circuit.Panel, "B1", "B1"} {
-		require.NoError(t, c.AddStop(circuit.NewStop{After: after, Ground: after == circuit.Panel, GFCI: after == circuit.Panel}))
+		require.NoError(
+			t,
+			c.AddStop(circuit.NewStop{After: after, Ground: after == circuit.Panel, GFCI: after == circuit.Panel}),
+		)
 	}
 	b, err := FromRun(c, "B1", true)
 	require.NoError(t, err)
@@ -230,4 +244,43 @@ func TestProtectedAhead(t *testing.T) {
 	alone, err := Make(b, practice.Shop{}, nil)
 	require.NoError(t, err)
 	assert.Nil(t, find(alone, "second-gfci"), "without the run nobody knows")
+}
+
+// TestStepCodes: whatever the box, each step has a code of its own, and what was kept
+// by what it says is found by it.
+func TestStepCodes(t *testing.T) {
+	for _, change := range []func(*Box){
+		func(*Box) {}, third, gfci, func(b *Box) { gfci(b); third(b); b.Cables[1].Protect = ProtectYes }, func(b *Box) { b.Cables[0].Role = "" },
+		func(b *Box) { b.Box.Material, b.Box.Bonded, b.Box.Loose = circuit.Metal, is(false), is(true) }, func(b *Box) { ungrounded(b); gfci(b) },
+		func(b *Box) { b.Device = nil },
+	} {
+		p := made(t, change)
+		seen := map[string]bool{}
+		var said, codes []string
+		for _, s := range p.Steps {
+			assert.NotEmpty(t, s.Code, s.Do)
+			assert.False(t, seen[s.Code], "%s: %s is another's", s.Do, s.Code)
+			seen[s.Code] = true
+			said, codes = append(said, s.Do), append(codes, s.Code)
+		}
+		assert.Equal(t, codes, p.Codes(said))
+		assert.Equal(t, codes, p.Codes(append(codes, said...)))
+	}
+	for seed := range uint64(200) {
+		b := drawBox(rand.New(rand.NewPCG(seed, 5)))
+		if b.Check() != nil {
+			continue // some are drawn wrong on purpose
+		}
+		p, err := Make(b, practice.Shop{}, nil)
+		require.NoError(t, err)
+		seen := map[string]bool{}
+		for _, s := range p.Steps {
+			assert.False(t, seen[s.Code], "box %d, %s: %s is another's", seed, s.Do, s.Code)
+			seen[s.Code] = true
+			assert.Equal(t, s.Do, words.English.All(s.SaidDo, ""), "box %d", seed)
+			spanish := words.Spanish.All(slices.Concat(s.SaidDo, s.SaidDetail), " ")
+			assert.NotRegexp(t, `(step|terminal|list)\.|%!|%\[`, s.Do+s.Detail+spanish, "box %d: a code without its sentence", seed)
+		}
+	}
+	assert.Equal(t, []string{"of another plan"}, (&Plan{}).Codes([]string{"of another plan"}))
 }

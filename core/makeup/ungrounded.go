@@ -84,24 +84,89 @@ func (l *look) ways(prices practice.Prices) []Way {
 		}
 	}
 
-	cable := way("new-cable", "New cable with a ground", nec.NewCable, cableMinutes, prices.Of("receptacle")+run*prices.Of("cable-foot"), "three-slot receptacle", fmt.Sprintf("%g ft of cable", run))
+	cable := way(
+		"new-cable",
+		"New cable with a ground",
+		nec.NewCable,
+		cableMinutes,
+		prices.Of("receptacle")+run*prices.Of("cable-foot"),
+		"three-slot receptacle",
+		fmt.Sprintf("%g ft of cable", run),
+	)
 	cable.Gives, cable.Lacks = []string{faultPath, surge, blessing, plugs}, []string{}
-	ground := way("bring-ground", "Bring a ground wire", nec.BringGround, cableMinutes, prices.Of("receptacle")+run*prices.Of("ground-foot"), "three-slot receptacle", fmt.Sprintf("%g ft of green or bare wire", run))
-	ground.Gives, ground.Lacks = []string{faultPath, surge, plugs}, []string{"new wire for hot and neutral: the old insulation stays"}
-	gfci := way("gfci", "GFCI receptacle, marked", nec.MarkedGFCI, minutesDevice, prices.Of("gfci")+prices.Of("labels"), "GFCI receptacle", "marking label")
+	ground := way(
+		"bring-ground",
+		"Bring a ground wire",
+		nec.BringGround,
+		cableMinutes,
+		prices.Of("receptacle")+run*prices.Of("ground-foot"),
+		"three-slot receptacle",
+		fmt.Sprintf("%g ft of green or bare wire", run),
+	)
+	ground.Gives, ground.Lacks = []string{
+		faultPath,
+		surge,
+		plugs,
+	}, []string{
+		"new wire for hot and neutral: the old insulation stays",
+	}
+	gfci := way(
+		"gfci",
+		"GFCI receptacle, marked",
+		nec.MarkedGFCI,
+		minutesDevice,
+		prices.Of("gfci")+prices.Of("labels"),
+		"GFCI receptacle",
+		"marking label",
+	)
 	gfci.Gives, gfci.Lacks = []string{shock, plugs}, []string{faultPath, surge}
 	gfci.Markings = []string{NoEquipmentGround}
-	fed := way("fed-from-gfci", "Three-slot receptacle behind a GFCI, marked", nec.FedFromGFCI, minutesAhead, prices.Of("receptacle")+prices.Of("gfci")+prices.Of("labels"), "GFCI at the first outlet ahead", "three-slot receptacle", "marking labels")
+	fed := way(
+		"fed-from-gfci",
+		"Three-slot receptacle behind a GFCI, marked",
+		nec.FedFromGFCI,
+		minutesAhead,
+		prices.Of("receptacle")+prices.Of("gfci")+prices.Of("labels"),
+		"GFCI at the first outlet ahead",
+		"three-slot receptacle",
+		"marking labels",
+	)
 	if l.guarded() {
-		fed.Name, fed.Minutes, fed.Parts = "Three-slot receptacle behind "+l.guard()+", marked", minutesDevice, []string{"three-slot receptacle", "marking labels"}
+		fed.Name, fed.Minutes, fed.Parts = "Three-slot receptacle behind "+l.guard()+", marked", minutesDevice, []string{
+			"three-slot receptacle",
+			"marking labels",
+		}
 		fed.Cost = cost(prices.Of("receptacle")+prices.Of("labels"), minutesDevice)
 	}
 	fed.Gives, fed.Lacks = []string{shock, plugs}, []string{faultPath, surge}
 	fed.Markings = []string{GFCIProtected, NoEquipmentGround}
-	breaker := way("gfci-breaker", "GFCI breaker, three-slot receptacle, marked", nec.FedFromGFCI, minutesBreaker, prices.Of("gfci-breaker")+prices.Of("receptacle")+prices.Of("labels"), "GFCI breaker", "three-slot receptacle", "marking labels")
-	breaker.Gives, breaker.Lacks = []string{shock + " of the whole circuit", plugs}, []string{faultPath, surge, "what must not go off hangs on it too"}
+	breaker := way(
+		"gfci-breaker",
+		"GFCI breaker, three-slot receptacle, marked",
+		nec.FedFromGFCI,
+		minutesBreaker,
+		prices.Of("gfci-breaker")+prices.Of("receptacle")+prices.Of("labels"),
+		"GFCI breaker",
+		"three-slot receptacle",
+		"marking labels",
+	)
+	breaker.Gives, breaker.Lacks = []string{
+		shock + " of the whole circuit",
+		plugs,
+	}, []string{
+		faultPath,
+		surge,
+		"what must not go off hangs on it too",
+	}
 	breaker.Markings = []string{GFCIProtected, NoEquipmentGround}
-	two := way("two-slot", "Another two-slot receptacle", nec.TwoSlot, minutesDevice, prices.Of("two-slot"), "two-slot receptacle")
+	two := way(
+		"two-slot",
+		"Another two-slot receptacle",
+		nec.TwoSlot,
+		minutesDevice,
+		prices.Of("two-slot"),
+		"two-slot receptacle",
+	)
 	two.Gives, two.Lacks = []string{"what was there before"}, []string{shock, faultPath, surge, plugs}
 
 	if needs && !l.guarded() {
@@ -158,8 +223,31 @@ func (l *look) answered(v *Device) bool {
 }
 
 // groundedAppliances are what has to be grounded when it is not double
-// insulated, by words people use. Source: NEC 250.114 (from memory).
-var groundedAppliances = []string{"refrigerator", "fridge", "freezer", "washer", "washing", "sump", "pump", "air condition", "dishwasher"}
+// insulated, by words people use. Computers, ranges and dryers are not among them.
+// Source: NEC 250.114(3) (from memory).
+var groundedAppliances = []string{
+	"refrigerator",
+	"fridge",
+	"freezer",
+	"washer",
+	"washing",
+	"sump",
+	"air condition",
+	"dishwasher",
+	"dish-wash",
+	"disposer",
+	"disposal",
+	"aquarium",
+	"power tool",
+	"mower",
+	"hedge trimmer",
+	"snow blower",
+	"hand lamp",
+	"work light",
+}
+
+// groundedLoads are the same among what a cable is said to serve.
+var groundedLoads = []Load{Freezer, Refrigerator, SumpPump}
 
 // needsRealGround names what is served here and has to be grounded.
 func (l *look) needsRealGround() string {
@@ -183,8 +271,13 @@ func (l *look) realGround() {
 		say(l.b.ID, what)
 	}
 	for i := range l.b.Cables {
-		if c := &l.b.Cables[i]; c.Role == Outgoing && mentions(c.Serves, groundedAppliances) {
-			say(c.ID, fmt.Sprintf("%s (%s)", c.ID, c.Serves))
+		c := &l.b.Cables[i]
+		if c.Role == Outgoing && (mentions(c.Serves, groundedAppliances) || slices.Contains(groundedLoads, c.load())) {
+			what := c.name()
+			if c.Serves == "" {
+				what = fmt.Sprintf("%s (%s)", c.ID, c.load().words())
+			}
+			say(c.ID, what)
 		}
 	}
 }
@@ -193,12 +286,12 @@ func (l *look) realGround() {
 func (w *wiring) markings() []string {
 	all := []string{}
 	b := w.l.b
-	if w.l.grounded || w.l.line == nil {
+	if w.l.line == nil {
 		return all
 	}
 	for _, v := range b.devices() {
 		switch {
-		case v.Slots == 2:
+		case w.l.grounded, v.Slots == 2:
 		case v.IsGFCI():
 			all = append(all, v.ID+": "+NoEquipmentGround)
 		default:
@@ -215,7 +308,14 @@ func (w *wiring) markings() []string {
 		}
 	}
 	for _, c := range behind {
-		all = append(all, fmt.Sprintf("three-slot outlets on %s (%s): %s", c.ID, far(c), GFCIProtected), fmt.Sprintf("three-slot outlets on %s (%s): %s", c.ID, far(c), NoEquipmentGround))
+		if w.l.grounded && c.Has(circuit.Ground) || c.switchLoop() {
+			continue // a ground goes on to its outlets
+		}
+		all = append(
+			all,
+			fmt.Sprintf("three-slot outlets on %s (%s): %s", c.ID, far(c), GFCIProtected),
+			fmt.Sprintf("three-slot outlets on %s (%s): %s", c.ID, far(c), NoEquipmentGround),
+		)
 	}
 	return all
 }
@@ -223,7 +323,7 @@ func (w *wiring) markings() []string {
 // boxHasTwoHots reports a second hot, which needs a second breaker off.
 func (b *Box) boxHasTwoHots() bool {
 	for i := range b.Cables {
-		if b.Cables[i].Has(circuit.Hot2) {
+		if b.Cables[i].Has(circuit.Hot2) && b.Cables[i].Hot2 != SwitchLeg {
 			return true
 		}
 	}

@@ -22,6 +22,8 @@ func Verify(b *Box, pairs [][2]string, strips []Strip) []string {
 	v.places()
 	v.terminals()
 	v.feed()
+	v.sides()
+	v.metals(pairs)
 	for _, s := range strips {
 		if s.How == howPushIn && !b.pushInAllowed(s.Point) {
 			v.say("%s: a push-in on anything but 14 AWG solid copper", s.Point)
@@ -61,6 +63,21 @@ func (v *verifier) kindOf(point string) circuit.Conductor {
 }
 
 func (v *verifier) mixed() {
+	var switched, legs []string
+	for i := range v.b.Cables {
+		if c := &v.b.Cables[i]; c.Has(circuit.Hot2) && c.Hot2 == SwitchLeg {
+			switched = append(switched, c.ID+"@"+v.b.ID+".hot2")
+		} else if c.Has(circuit.Hot2) {
+			legs = append(legs, c.ID+"@"+v.b.ID+".hot2")
+		}
+	}
+	for _, s := range switched {
+		for _, leg := range legs {
+			if v.joined.same(s, leg) {
+				v.say("%s joins a switched hot and another leg, %s", s, leg)
+			}
+		}
+	}
 	for _, names := range v.joined.byRoot() {
 		var kind circuit.Conductor
 		for _, name := range names {
@@ -80,10 +97,10 @@ func (v *verifier) mixed() {
 	}
 }
 
-// isSecond reports the hot terminal of a half that is fed by itself.
+// isSecond reports a hot terminal of a device whose halves are fed apart.
 func (v *verifier) isSecond(point string) bool {
 	for _, d := range v.b.devices() {
-		if d.Tab.Hot == circuit.TabRemoved && point == d.ID+".hot.2" {
+		if d.Tab.Hot == circuit.TabRemoved && (point == d.ID+".hot.1" || point == d.ID+".hot.2") {
 			return true
 		}
 	}
@@ -115,6 +132,40 @@ func (v *verifier) terminals() {
 	}
 }
 
+// sides reports a cable whose hot and neutral hang on different sides of a GFCI: the first
+// load on it trips the device.
+func (v *verifier) sides() {
+	for _, d := range v.b.devices() {
+		if !d.IsGFCI() {
+			continue
+		}
+		for i := range v.b.Cables {
+			c := &v.b.Cables[i]
+			hot := v.joined.same(c.ID+"@"+v.b.ID+".hot", d.ID+".load.hot")
+			neutral := v.joined.same(c.ID+"@"+v.b.ID+".neutral", d.ID+".load.neutral")
+			if c.Has(circuit.Neutral) && c.Has(circuit.Hot) && hot != neutral {
+				v.say("%s: hot and neutral on different sides of %s", c.ID, d.ID)
+			}
+		}
+	}
+}
+
+// metals reports aluminium on a terminal that is not listed for it.
+func (v *verifier) metals(pairs [][2]string) {
+	for _, pair := range pairs {
+		for i, end := range pair {
+			owner, _, _ := strings.Cut(end, "@")
+			at := slices.IndexFunc(v.b.Cables, func(c Cable) bool { return c.ID == owner && c.Material == aluminum })
+			if at < 0 || strings.HasPrefix(pair[1-i], "splice:") {
+				continue
+			}
+			if d := v.b.deviceAt(pair[1-i]); d == nil || !d.Aluminum {
+				v.say("%s: aluminium on %s, which is not listed for it", end, pair[1-i])
+			}
+		}
+	}
+}
+
 func (v *verifier) feed() {
 	for i := range v.b.Cables {
 		if v.b.Cables[i].Role != Line {
@@ -134,7 +185,7 @@ func (b *Box) pushInAllowed(point string) bool {
 	for i := range b.Cables {
 		c := &b.Cables[i]
 		if c.ID == owner {
-			return c.AWG == 14 && !c.Stranded && c.Material != "aluminum"
+			return c.AWG == 14 && !c.Stranded && c.Material != aluminum
 		}
 	}
 	return b.jumperGauge() == 14

@@ -1,7 +1,6 @@
 package makeup
 
 import (
-	"fmt"
 	"slices"
 
 	"elvat/core/circuit"
@@ -59,13 +58,30 @@ func (w *wiring) end(c *Cable, k circuit.Conductor) string {
 func splice(name string) string { return "splice:" + name }
 
 func (c *Cable) short() bool {
-	return c.FromSheathIn != nil && *c.FromSheathIn < nec.LeastFromSheath || c.PastFaceIn != nil && *c.PastFaceIn < nec.LeastPastFace
+	return c.FromSheathIn != nil && *c.FromSheathIn < nec.LeastFromSheath ||
+		c.PastFaceIn != nil && *c.PastFaceIn < nec.LeastPastFace
 }
 
-// land puts a cable's conductor on a terminal, by way of a splice with a longer
-// wire where it is short.
+// viaSplice reports whether a cable's conductor may not or should not land on a terminal
+// itself: it is short, it is aluminium and the terminal is not listed for it, or it is
+// stranded and would go under a hook.
+func (w *wiring) viaSplice(c *Cable, k circuit.Conductor, terminal string) bool {
+	v := w.l.b.deviceAt(terminal)
+	switch {
+	case c.short():
+		return true
+	case c.Material == aluminum:
+		return v == nil || !v.Aluminum
+	case c.Stranded && v != nil:
+		return w.onTerminal(v, w.end(c, k), k == circuit.Ground).How == howHook
+	}
+	return false
+}
+
+// land puts a cable's conductor on a terminal, by way of a splice with a jumper where it
+// cannot land there itself.
 func (w *wiring) land(c *Cable, k circuit.Conductor, terminal string) {
-	if c.short() {
+	if w.viaSplice(c, k, terminal) {
 		longer := splice(c.ID + "-" + string(k))
 		w.join(w.end(c, k), longer)
 		w.join(longer, terminal)
@@ -81,7 +97,9 @@ func (w *wiring) plan() {
 		return
 	}
 	w.sides()
-	w.behind = b.Device != nil && b.Device.IsGFCI() && len(b.Others) > 0 && !slices.ContainsFunc(b.Others, func(v Device) bool { return v.IsGFCI() }) && w.house.Load != practice.LoadOwn
+	w.behind = b.Device != nil && b.Device.IsGFCI() && len(b.Others) > 0 &&
+		!slices.ContainsFunc(b.Others, func(v Device) bool { return v.IsGFCI() || w.halfElsewhere(&v) }) &&
+		w.house.Load != practice.LoadOwn
 	for _, k := range []circuit.Conductor{circuit.Neutral, circuit.Hot} {
 		w.poles(k)
 	}
@@ -90,6 +108,12 @@ func (w *wiring) plan() {
 	// Ground, then neutral, then hot; line then load: the order in which it is made up.
 	order := map[circuit.Conductor]int{circuit.Ground: 0, circuit.Neutral: 1, circuit.Hot: 2, circuit.Hot2: 3}
 	slices.SortStableFunc(w.pairs, func(x, y [2]string) int { return order[w.carries(x)] - order[w.carries(y)] })
+}
+
+// halfElsewhere reports a device one half of which hangs on a hot that does not come
+// through the GFCI: with its neutral on LOAD the first lamp on it would trip.
+func (w *wiring) halfElsewhere(v *Device) bool {
+	return v.Tab.Hot == circuit.TabRemoved && w.secondHot() != nil
 }
 
 // carries is the conductor that a termination is of.
@@ -114,105 +138,6 @@ func (w *wiring) carries(pair [2]string) circuit.Conductor {
 	return circuit.Ground
 }
 
-// sides decides which cables go on the LOAD of a GFCI.
-func (w *wiring) sides() {
-	b := w.l.b
-	v := b.Device
-	for i := range b.Cables {
-		c := &b.Cables[i]
-		if c.Role != Outgoing {
-			continue
-		}
-		on := []string{c.ID}
-		asked, why := w.l.requiredAt(c)
-		serves := far(c)
-		if v == nil || !v.IsGFCI() {
-			w.l.withoutLoad(c, asked, why)
-			continue
-		}
-		w.says("load")
-		shared := c.Has(circuit.Hot2) && c.Hot2 != SwitchLeg
-		onLoad := false
-		switch {
-		case shared && (c.Protect == ProtectYes || asked):
-			w.l.code(nec.GroundFault, Finding{
-				Code: "gfci-required", Severity: Must, At: on, Text: fmt.Sprintf("%s (%s) shares a neutral and cannot hang on this GFCI: it would trip at once.", c.ID, serves),
-				Fix: "A two-pole GFCI breaker, or a GFCI at the first outlet of each hot after the neutral parts.",
-			})
-		case shared:
-		case c.Protect == ProtectNo && asked:
-			onLoad = true
-			w.l.code(nec.GroundFault, Finding{
-				Code: "must-not-go-off", Severity: Must, At: on, Text: fmt.Sprintf("%s (%s) must not go off unseen, and the code asks for protection there: %s. It stays on LOAD.", c.ID, serves, why),
-				Fix: "A GFCI of its own at that outlet, an alarm that tells when it is off, or another circuit.",
-			})
-		case c.Protect == ProtectNo:
-			w.l.trade(Finding{
-				Code: "must-not-go-off", Severity: Note, At: on, Cured: true, Text: fmt.Sprintf("%s (%s) stays off LOAD, so that a trip of this GFCI cannot switch it off unseen. No row of the edition asks for protection there.", c.ID, serves),
-				Fix: "It is spliced with the feed.",
-			})
-		case c.Protect == ProtectYes && w.house.Load == practice.LoadOwn && !asked:
-			w.l.add(Finding{
-				Code: "gfci-required", Severity: Should, At: on, Text: fmt.Sprintf("%s (%s) is to be protected, and the house keeps LOAD empty.", c.ID, serves),
-				Practice: "house practice", Fix: "A GFCI at its first outlet, or LOAD used for it all the same.",
-			})
-		case c.Protect == ProtectYes || asked:
-			onLoad = true
-		case w.house.Load == practice.LoadAll:
-			onLoad = true
-			w.l.trade(Finding{
-				Code: "must-not-go-off", Severity: Should, At: on, Text: fmt.Sprintf("What %s serves is not known; on LOAD it goes off with this GFCI.", c.ID),
-				Fix: "Find out whether a freezer, a pump, an alarm or medical equipment hangs on it.",
-			})
-		default:
-			w.l.ask("cables."+c.ID+".protect", fmt.Sprintf("What does %s serve: is it to go off with this GFCI? Until known it stays on LINE.", c.ID))
-		}
-		if onLoad {
-			w.load = append(w.load, c)
-		}
-	}
-}
-
-// withoutLoad says what a device without LOAD leaves unprotected, or what a GFCI
-// breaker can switch off unseen.
-func (l *look) withoutLoad(c *Cable, asked bool, why string) {
-	on, serves, guarded := []string{c.ID}, far(c), l.guarded()
-	switch {
-	case c.Protect == ProtectNo && guarded:
-		l.trade(Finding{
-			Code: "must-not-go-off", Severity: Should, At: on, Text: fmt.Sprintf("%s (%s) must not go off unseen, and hangs on %s, which trips on a ground fault.", c.ID, serves, l.guard()),
-			Fix: "An alarm that tells when it is off, or another circuit.",
-		})
-	case c.Protect == ProtectYes && !guarded, asked && !guarded && c.Place != nil:
-		f := Finding{
-			Code: "gfci-required", Severity: Must, At: on, Text: fmt.Sprintf("%s (%s) is to be protected, and nothing here protects it.", c.ID, serves),
-			Fix: "A GFCI here with it on LOAD, a GFCI at its first outlet, or a GFCI breaker.",
-		}
-		if asked {
-			f.Text += " " + why + "."
-		}
-		l.code(nec.GroundFault, f)
-	}
-}
-
-// requiredAt reports whether the code asks for ground-fault protection of what
-// the cable serves. Where its place is not told it is taken to be in the same
-// room, but away from sink, tub and countertop.
-func (l *look) requiredAt(c *Cable) (bool, string) {
-	p := l.b.Place
-	if c.Place != nil {
-		p = *c.Place
-	} else {
-		no := false
-		p.FeetToSink, p.FeetToTub, p.Countertop = nil, nil, &no
-	}
-	if p.Room == "" {
-		return false, "" // asked for elsewhere
-	}
-	v, _ := l.book.Verdict(nec.GroundFault, p)
-	return v.Required, v.Why
-}
-
 // poles wires one conductor of line, outgoing cables and devices.
 func (w *wiring) poles(k circuit.Conductor) {
 	b := w.l.b
@@ -227,7 +152,8 @@ func (w *wiring) poles(k circuit.Conductor) {
 	}
 	v := devices[0]
 	d := v.asBuilt()
-	split := d.Kind == circuit.Receptacle && (k == circuit.Hot && d.Tab.Hot == circuit.TabRemoved || k == circuit.Neutral && d.Tab.Neutral == circuit.TabRemoved)
+	split := d.Kind == circuit.Receptacle &&
+		(k == circuit.Hot && d.Tab.Hot == circuit.TabRemoved || k == circuit.Neutral && d.Tab.Neutral == circuit.TabRemoved)
 	if w.spliced(k, through, split) {
 		name := splice(string(k))
 		if line.Has(k) {
@@ -241,14 +167,22 @@ func (w *wiring) poles(k circuit.Conductor) {
 				continue
 			}
 			d := v.asBuilt()
-			w.join(name, d.First(k))
+			first := d.First(k)
+			if k == circuit.Hot {
+				first = w.steady(&d)
+			}
+			w.join(name, first)
 			if w.apart(&d, k) {
 				w.join(name, d.Second(k))
 			}
 		}
 	} else {
 		if line.Has(k) {
-			w.land(line, k, d.First(k))
+			first := d.First(k)
+			if k == circuit.Hot {
+				first = w.steady(&d)
+			}
+			w.land(line, k, first)
 		}
 		for _, c := range through {
 			to := d.Second(k)
@@ -269,11 +203,16 @@ func (w *wiring) apart(d *circuit.Device, k circuit.Conductor) bool {
 	if d.Kind != circuit.Receptacle {
 		return false
 	}
-	return k == circuit.Neutral && d.Tab.Neutral == circuit.TabRemoved || k == circuit.Hot && d.Tab.Hot == circuit.TabRemoved && w.secondHot() == nil
+	return k == circuit.Neutral && d.Tab.Neutral == circuit.TabRemoved ||
+		k == circuit.Hot && d.Tab.Hot == circuit.TabRemoved && w.secondHot() == nil
 }
 
-// secondHot is the line's second hot, where it is to feed one half.
+// secondHot is the cable whose second hot is to feed one half: from a wall switch, else
+// the feed's other leg.
 func (w *wiring) secondHot() *Cable {
+	if leg := w.l.b.switchLeg(); leg != nil {
+		return leg
+	}
 	if w.l.line.Has(circuit.Hot2) {
 		return w.l.line
 	}
@@ -284,7 +223,8 @@ func (w *wiring) secondHot() *Cable {
 func (w *wiring) spliced(k circuit.Conductor, through []*Cable, split bool) bool {
 	b := w.l.b
 	v := b.devices()[0]
-	shared := k == circuit.Neutral && slices.ContainsFunc(b.Cables, func(c Cable) bool { return c.Has(circuit.Hot2) && c.Hot2 != SwitchLeg })
+	shared := k == circuit.Neutral &&
+		slices.ContainsFunc(b.Cables, func(c Cable) bool { return c.Has(circuit.Hot2) && c.Hot2 != SwitchLeg })
 	wires := 1 + len(through)
 	switch {
 	case len(b.devices()) > 1 && !w.behind:
@@ -329,7 +269,8 @@ func (w *wiring) onLoad(v *Device, k circuit.Conductor) {
 			}
 		}
 	}
-	if n := len(ends) + len(others); n > v.takes() || n > 1 && (w.house.Device != practice.FeedThrough || len(others) > 0) {
+	if n := len(ends) + len(others); n > v.takes() ||
+		n > 1 && (w.house.Device != practice.FeedThrough || len(others) > 0) {
 		name := splice("load-" + string(k))
 		for _, c := range ends {
 			w.join(w.end(c, k), name)
@@ -348,35 +289,49 @@ func (w *wiring) onLoad(v *Device, k circuit.Conductor) {
 	}
 }
 
-// seconds gives every second hot a place.
+// seconds gives every second hot a place: those from a wall switch with one another, and
+// those of another leg, never the two together.
 func (w *wiring) seconds() {
 	b := w.l.b
-	var ends []*Cable
+	var switched, legs []*Cable
 	for i := range b.Cables {
-		if b.Cables[i].Has(circuit.Hot2) {
-			ends = append(ends, &b.Cables[i])
+		c := &b.Cables[i]
+		switch {
+		case !c.Has(circuit.Hot2):
+		case c.Hot2 == SwitchLeg:
+			switched = append(switched, c)
+		default:
+			legs = append(legs, c)
 		}
 	}
-	if len(ends) == 0 {
-		return
-	}
-	var halves []string // fed by it alone
-	if w.secondHot() != nil {
+	var halves []string // fed by a second hot alone
+	if from := w.secondHot(); from != nil {
 		for _, v := range b.devices() {
 			if d := v.asBuilt(); d.Kind == circuit.Receptacle && d.Tab.Hot == circuit.TabRemoved {
-				halves = append(halves, d.Second(circuit.Hot))
+				halves = append(halves, w.other(&d))
 			}
 		}
+		if from.Hot2 == SwitchLeg {
+			w.second("switched", switched, halves)
+			w.second(string(circuit.Hot2), legs, nil)
+			return
+		}
 	}
+	w.second("switched", switched, nil)
+	w.second(string(circuit.Hot2), legs, halves)
+}
+
+// second joins second hots of one kind, and the halves that hang on them.
+func (w *wiring) second(name string, ends []*Cable, halves []string) {
 	if len(ends) == 1 && len(halves) == 1 {
 		w.land(ends[0], circuit.Hot2, halves[0])
 		return
 	}
 	for _, c := range ends {
-		w.join(w.end(c, circuit.Hot2), splice(string(circuit.Hot2)))
+		w.join(w.end(c, circuit.Hot2), splice(name))
 	}
 	for _, half := range halves {
-		w.join(splice(string(circuit.Hot2)), half)
+		w.join(splice(name), half)
 	}
 }
 

@@ -59,7 +59,7 @@ func Set(document []byte, path string, value json.RawMessage) ([]byte, error) {
 			return nil, err
 		}
 	}
-	if doc, err = set(doc, steps(path), to); err != nil {
+	if doc, err = set(doc, steps(path), to, ""); err != nil {
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}
 	return encode(doc)
@@ -68,7 +68,12 @@ func Set(document []byte, path string, value json.RawMessage) ([]byte, error) {
 // absent stands for what is not there; null is a value.
 var absent = &struct{ string }{"absent"}
 
-type merger struct{ conflicts []Conflict }
+type merger struct {
+	conflicts []Conflict
+	// fill: where theirs is gone and mine was changed within, only what mine had
+	// before goes.
+	fill bool
+}
 
 func (m *merger) three(path string, base, theirs, mine any) any {
 	switch {
@@ -76,6 +81,9 @@ func (m *merger) three(path string, base, theirs, mine any) any {
 		return mine
 	case reflect.DeepEqual(base, mine):
 		return theirs
+	}
+	if m.fill && theirs == absent {
+		theirs = empty(mine)
 	}
 	if t, ok := theirs.(map[string]any); ok {
 		if me, ok := mine.(map[string]any); ok {
@@ -97,22 +105,31 @@ func (m *merger) three(path string, base, theirs, mine any) any {
 
 func (m *merger) objects(path string, base, theirs, mine map[string]any) any {
 	out := map[string]any{}
-	keys := map[string]bool{}
-	for _, part := range []map[string]any{base, theirs, mine} {
-		for key := range part {
-			keys[key] = true
-		}
-	}
-	for _, key := range slices.Sorted(maps.Keys(keys)) {
-		at := key
-		if path != "" {
-			at = path + "." + key
-		}
-		if v := m.three(at, get(base, key), get(theirs, key), get(mine, key)); v != absent {
+	for _, key := range keysOf(base, theirs, mine) {
+		if v := m.three(within(path, key), get(base, key), get(theirs, key), get(mine, key)); v != absent {
 			out[key] = v
 		}
 	}
 	return out
+}
+
+// keysOf are the keys of all the objects, in their order.
+func keysOf(objects ...map[string]any) []string {
+	keys := map[string]bool{}
+	for _, object := range objects {
+		for key := range object {
+			keys[key] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(keys))
+}
+
+// within is the path of a key of the object at the path.
+func within(path, key string) string {
+	if path == "" {
+		return key
+	}
+	return path + "." + key
 }
 
 func get(from map[string]any, key string) any {
@@ -203,19 +220,21 @@ func steps(path string) []step {
 	return all
 }
 
-func set(in any, path []step, to any) (any, error) {
+// set puts a value at the path; a new element of a list before the one named next,
+// or at the end where that is not there.
+func set(in any, path []step, to any, next string) (any, error) {
 	if len(path) == 0 {
 		return to, nil
 	}
 	here := path[0]
 	if here.list {
 		list, _ := in.([]any)
-		i := slices.IndexFunc(list, func(v any) bool { name, ok := nameOf(v); return ok && name == here.name })
+		i := indexOf(list, here.name)
 		old := any(absent)
 		if i >= 0 {
 			old = list[i]
 		}
-		v, err := set(old, path[1:], to)
+		v, err := set(old, path[1:], to, next)
 		switch {
 		case err != nil:
 			return nil, err
@@ -228,7 +247,11 @@ func set(in any, path []step, to any) (any, error) {
 			list[i] = v
 			return list, nil
 		}
-		return append(slices.Clone(list), v), nil
+		at := len(list)
+		if i := indexOf(list, next); i >= 0 {
+			at = i
+		}
+		return slices.Insert(slices.Clone(list), at, v), nil
 	}
 	object, ok := in.(map[string]any)
 	if !ok && in != absent {
@@ -238,7 +261,7 @@ func set(in any, path []step, to any) (any, error) {
 	if object == nil {
 		object = map[string]any{}
 	}
-	v, err := set(get(object, here.name), path[1:], to)
+	v, err := set(get(object, here.name), path[1:], to, next)
 	if err != nil {
 		return nil, err
 	}
@@ -246,6 +269,10 @@ func set(in any, path []step, to any) (any, error) {
 		object[here.name] = v
 	}
 	return object, nil
+}
+
+func indexOf(list []any, name string) int {
+	return slices.IndexFunc(list, func(v any) bool { n, ok := nameOf(v); return ok && n == name })
 }
 
 func decode(data []byte) (any, error) {

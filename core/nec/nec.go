@@ -52,7 +52,23 @@ const (
 )
 
 // Rooms in the order in which they are offered.
-var Rooms = []Room{Bathroom, Kitchen, Garage, Accessory, Outdoors, Crawl, Basement, Laundry, Bedroom, Living, Hall, Workshop, Closet, Attic, OtherRoom}
+var Rooms = []Room{
+	Bathroom,
+	Kitchen,
+	Garage,
+	Accessory,
+	Outdoors,
+	Crawl,
+	Basement,
+	Laundry,
+	Bedroom,
+	Living,
+	Hall,
+	Workshop,
+	Closet,
+	Attic,
+	OtherRoom,
+}
 
 // An Exposure is how wet a place gets.
 type Exposure string
@@ -115,6 +131,8 @@ const (
 	TamperResistant  Topic = "tamperResistant"
 	WeatherResistant Topic = "weatherResistant"
 	Cover            Topic = "cover"
+	TubZone          Topic = "tubZone"
+	Dedicated        Topic = "dedicated"
 )
 
 // Topics that hold wherever the work is.
@@ -150,6 +168,13 @@ const (
 	Aluminum         Topic = "aluminum"
 	NoBootleg        Topic = "no-bootleg"
 	Damaged          Topic = "damaged"
+	TwoOnYoke        Topic = "two-on-yoke"
+	GroundColour     Topic = "ground-colour"
+	NeutralColour    Topic = "neutral-colour"
+	Splicing         Topic = "splicing"
+	GroundingType    Topic = "grounding-type"
+	Flooded          Topic = "flooded"
+	Yoke             Topic = "box-fill-yoke"
 )
 
 // A Condition says of which places a rule speaks; zero: of all.
@@ -159,6 +184,7 @@ type Condition struct {
 	Countertop bool       `json:"countertop,omitempty"`
 	SinkFeet   float64    `json:"sinkFeet,omitempty"` // within
 	TubFeet    float64    `json:"tubFeet,omitempty"`  // within
+	OverTub    bool       `json:"overTub,omitempty"`  // within or directly over it
 	Exposures  []Exposure `json:"exposures,omitempty"`
 	Outdoors   bool       `json:"outdoors,omitempty"`
 	Indoors    bool       `json:"indoors,omitempty"`

@@ -44,9 +44,18 @@ var Rules = []Rule{
 	{Topic: Cover, Section: "406.9(A)", When: Condition{Exposures: []Exposure{Damp}}, Text: "damp places: a cover that closes over the outlet when nothing is plugged in"},
 	{Topic: Cover, Section: "406.9(A)", When: Condition{Outdoors: true}, Text: "outdoors, at least damp: a cover that closes over the outlet when nothing is plugged in"},
 
+	{Topic: TubZone, Section: "406.9(C)", To: 2017, When: Condition{OverTub: true}, Text: "no receptacle within or directly over a tub or shower space"},
+	{Topic: TubZone, Section: "406.9(C)", From: 2020, When: Condition{TubFeet: 3}, Text: "no receptacle in the zone of 3 ft from the rim of a tub or shower, up to 8 ft above it"},
+
+	// Circuits of their own, when they are laid. An outlet that is replaced does not bring them up to date.
+	{Topic: Dedicated, Section: "210.11(C)(1)", When: Condition{Rooms: []Room{Kitchen}, Countertop: true}, Text: "kitchen countertops: two or more 20 A circuits for small appliances"},
+	{Topic: Dedicated, Section: "210.11(C)(2)", When: Condition{Rooms: []Room{Laundry}}, Text: "laundry receptacles: a 20 A circuit of their own"},
+	{Topic: Dedicated, Section: "210.11(C)(3)", When: Condition{Rooms: []Room{Bathroom}}, Text: "bathroom receptacles: a 20 A circuit of their own"},
+	{Topic: Dedicated, Section: "210.11(C)(4)", When: Condition{Rooms: []Room{Garage}}, Text: "garage receptacles: a 20 A circuit of their own"},
+
 	// Wherever the work is.
 	{Topic: Rating, Section: "210.21(B)", Text: "15 A receptacles on 15 A circuits; 15 or 20 A on 20 A circuits with two or more receptacles, a duplex being two; a single one alone not below its circuit"},
-	{Topic: ConductorBreaker, Section: "240.4(D)", Text: "14 AWG copper on 15 A at most, 12 AWG on 20 A, 10 AWG on 30 A"},
+	{Topic: ConductorBreaker, Section: "240.4(D)", Text: "18 AWG copper on 7 A at most, 16 AWG on 10 A, 14 AWG on 15 A, 12 AWG on 20 A, 10 AWG on 30 A; aluminium 12 AWG on 15 A, 10 AWG on 25 A"},
 	{Topic: ReplaceGFCI, Section: "406.4(D)(3)", Text: "replacing one where ground-fault protection is now required means providing it"},
 	{Topic: ReplaceAFCI, Section: "406.4(D)(4)", Text: "replacing one where arc-fault protection is now required means providing it"},
 	{Topic: TwoSlot, Section: "406.4(D)(2)(a)", Text: "where there is no ground, another two-slot receptacle"},
@@ -54,13 +63,13 @@ var Rules = []Rule{
 	{Topic: FedFromGFCI, Section: "406.4(D)(2)(c)", Text: `where there is no ground, a three-slot receptacle fed from a GFCI, marked "GFCI Protected" and "No Equipment Ground", and no ground wire carried between them`},
 	{Topic: BringGround, Section: "250.130(C)", Text: "a separate ground wire from the outlet to the panel's ground bar, the electrode system, or the ground of another circuit of the same panel"},
 	{Topic: NewCable, Section: "406.4(D)(1)", Text: "a three-slot receptacle on a ground that is really there"},
-	{Topic: NeedsGround, Section: "250.114", Text: "cord-connected refrigerators, freezers, washers, sump pumps and air conditioners are to be grounded, or double insulated"},
+	{Topic: NeedsGround, Section: "250.114(3)", Text: "cord-connected refrigerators, freezers, air conditioners, washers, dishwashers, waste disposers, sump pumps, aquarium equipment and motor-operated tools are to be grounded, or double insulated"},
 	{Topic: BoxFill, Section: "314.16(B)", Text: "the box is large enough for its conductors, clamps, devices and grounds"},
 	{Topic: GroundFill, Section: "314.16(B)(5)", To: 2017, Text: "all ground wires together count as one, the largest"},
 	{Topic: GroundFill, Section: "314.16(B)(5)", From: 2020, Text: "up to four ground wires count as one, the largest, and each beyond four a quarter more"},
 	{Topic: FreeConductor, Section: "300.14", Text: "at least 6 in of free conductor from the sheath, and 3 in past the face of the box"},
 	{Topic: Setback, Section: "314.20", Text: "the box not more than 1/4 in behind a wall that does not burn, and flush in one that does"},
-	{Topic: Gap, Section: "314.21", Text: "no gap over 1/8 in round the box in plaster or wallboard"},
+	{Topic: Gap, Section: "314.21", Text: "no gap over 1/8 in round the box in plaster, drywall or plasterboard"},
 	{Topic: BoxBond, Section: "250.148(C)", Text: "a metal box joined to the ground wires by a ground screw or listed device"},
 	{Topic: GroundJoint, Section: "250.148", Text: "ground wires joined so that taking a device out breaks no ground"},
 	{Topic: DeviceBond, Section: "250.146", Text: "the device's ground joined to a grounded box by a jumper, or by listed yoke contacts"},
@@ -76,5 +85,12 @@ var Rules = []Rule{
 	{Topic: GroundPath, Section: "250.118", Text: "metal conduit and listed armour are a ground; old armour without a bonding strip and plain interlocked armour are not"},
 	{Topic: Aluminum, Section: "110.14", Text: "aluminium only on devices and connectors listed for it"},
 	{Topic: NoBootleg, Section: "250.142(B)", Text: "no neutral joined to ground on the load side of the service"},
+	{Topic: TwoOnYoke, Section: "210.7", Text: "where two circuits feed one yoke, both are disconnected together"},
+	{Topic: GroundColour, Section: "250.119", Text: "a ground wire is bare, green, or green with yellow, and no other wire is"},
+	{Topic: NeutralColour, Section: "200.6(A)", Text: "a neutral up to 6 AWG is white or gray along its whole length"},
+	{Topic: Splicing, Section: "110.14(B)", Text: "wires of different metals are joined only in a connector listed for both"},
+	{Topic: GroundingType, Section: "406.4(D)(1)", Text: "where a ground is there, a grounding receptacle takes the place of the old one"},
+	{Topic: Flooded, Section: "110.11", Text: "nothing stays that was damaged by water or what was in it; molded-case breakers, ground-fault devices and nonmetallic-sheathed cable that were under water are replaced"},
+	{Topic: Yoke, Section: "314.16(B)(4)", Text: "each yoke counts two conductors of the largest that lands on it; a device wider than 2 in, two for each gang it needs"},
 	{Topic: Damaged, Section: "110.12(B)", Text: "no damaged parts that bear on safe operation or mechanical strength"},
 }

@@ -88,6 +88,9 @@ func (k Condition) of(p Place) (answer, []Ask) {
 	if k.TubFeet > 0 {
 		take(known(p.FeetToTub != nil && *p.FeetToTub <= k.TubFeet), "", "")
 	}
+	if k.OverTub {
+		take(known(p.FeetToTub != nil && *p.FeetToTub == 0), "", "")
+	}
 	if k.Outdoors {
 		take(known(p.IsOutdoors()), "", "")
 	}
@@ -113,6 +116,12 @@ const beyondReach = 5.5
 func (b Book) Verdict(topic Topic, p Place) (Verdict, []Ask) {
 	v := Verdict{Edition: b.Edition, Check: Adopted}
 	var open []Ask
+	if p.IsOutdoors() && p.Exposure == "" && (topic == WeatherResistant || topic == Cover) {
+		p.Exposure = Wet
+		v, _ = b.Verdict(topic, p)
+		v.Why += "; under a roof or open to the weather is not known here, so taken as wet"
+		return v, []Ask{{"place.exposure", "Is it open to the weather (wet), or under a roof (damp)?"}}
+	}
 	var maybe *Rule
 	for _, r := range b.rules(topic) {
 		is, asks := r.When.of(p)

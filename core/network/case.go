@@ -122,7 +122,7 @@ func (c *Case) Solve() {
 }
 
 // factor makes the small system of the ports and factors it, LU with partial
-// pivoting, so that each further right-hand side costs a substitution only.
+// pivoting (Golub and Van Loan, Matrix Computations, chapter 3; from memory), so that each further right-hand side costs a substitution only.
 func (c *Case) factor() {
 	if c.ready {
 		return

@@ -95,7 +95,16 @@ func TestCorrectionsAgainstDense(t *testing.T) {
 		for n, name := range plan.Names {
 			got := k.Voltage(network.Node(n), network.Earth)
 			// 1e-6 relative, and ten microvolts where the true voltage is nothing.
-			assert.InDelta(t, 0, cmplx.Abs(got-want[n]), 1e-6*cmplx.Abs(want[n])+1e-5, "seed %d, %s, faults %v", seed, name, faults)
+			assert.InDelta(
+				t,
+				0,
+				cmplx.Abs(got-want[n]),
+				1e-6*cmplx.Abs(want[n])+1e-5,
+				"seed %d, %s, faults %v",
+				seed,
+				name,
+				faults,
+			)
 		}
 	}
 }

@@ -31,7 +31,8 @@ type step struct {
 	upper    []entry // the pivot row without the pivot
 }
 
-// factor eliminates the rows in place. Columns with the fewest entries go
+// factor eliminates the rows in place: a sparse LU, ordered by degree (Markowitz,
+// Management Science 3, 1957; from memory). Columns with the fewest entries go
 // first, and of those the rows with the fewest: circuits are trees, so there
 // is hardly any fill-in.
 func factor(rows [][]entry) (*factors, error) {
@@ -116,7 +117,8 @@ func pickRow(rows [][]entry, candidates []int, done []bool, col int) int {
 		if done[i] {
 			continue
 		}
-		if a := cmplx.Abs(find(rows[i], col)); a > 0 && a >= pivotThreshold*largest && (best < 0 || len(rows[i]) < len(rows[best])) {
+		if a := cmplx.Abs(find(rows[i], col)); a > 0 && a >= pivotThreshold*largest &&
+			(best < 0 || len(rows[i]) < len(rows[best])) {
 			best = i
 		}
 	}

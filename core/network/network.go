@@ -3,8 +3,11 @@
 //
 // Contacts and conductors are branches with a current of their own, so that a
 // thousandth of an ohm and a floating conductor's gigaohms meet in one system
-// without losing digits. A prepared network answers what a fault or a tester
-// changes by a correction on a handful of ports, see Case.
+// without losing digits: modified nodal analysis (Ho, Ruehli and Brennan, IEEE
+// Transactions on Circuits and Systems 22, 1975). A prepared network answers what a
+// fault or a tester changes by a correction on a handful of ports, see Case: a change
+// of low rank by the formula of Sherman, Morrison and Woodbury (Hager, SIAM Review 31,
+// 1989). Sources from memory.
 package network
 
 // A Node is a point of the network; Earth is the reference.

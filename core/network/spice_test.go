@@ -25,7 +25,14 @@ import (
 const drawn = 300
 
 // plainKinds are the faults of plain receptacles on a single-pole circuit.
-var plainKinds = []circuit.FaultKind{circuit.Open, circuit.Resistive, circuit.Swapped, circuit.Bonded, circuit.Moved, circuit.BreakerAt}
+var plainKinds = []circuit.FaultKind{
+	circuit.Open,
+	circuit.Resistive,
+	circuit.Swapped,
+	circuit.Bonded,
+	circuit.Moved,
+	circuit.BreakerAt,
+}
 
 // TestAgainstNgspice runs the product's own netlist in ngspice, a general
 // circuit simulator, and compares every node with what the product's solver
@@ -60,7 +67,13 @@ func TestAgainstNgspice(t *testing.T) {
 			})
 		}
 	})
-	t.Logf("%d circuits, %d nodes; worst is %.3f of what is allowed (0.1 %% or 1 mV); faults %v", drawn, nodes, worst, kinds)
+	t.Logf(
+		"%d circuits, %d nodes; worst is %.3f of what is allowed (0.1 %% or 1 mV); faults %v",
+		drawn,
+		nodes,
+		worst,
+		kinds,
+	)
 	for _, kind := range plainKinds {
 		assert.NotZero(t, kinds[kind], "no circuit with a fault of kind %s was drawn", kind)
 	}

@@ -14,7 +14,15 @@ func TestTripSeconds(t *testing.T) {
 	for _, row := range []struct{ milliamps, seconds float64 }{
 		{6, 5.59}, {20, 1}, {264, 0.025},
 	} {
-		assert.InEpsilon(t, row.seconds, network.GFCITripSeconds(row.milliamps/1000), 0.01, "%v mA: %s", row.milliamps, source)
+		assert.InEpsilon(
+			t,
+			row.seconds,
+			network.GFCITripSeconds(row.milliamps/1000),
+			0.01,
+			"%v mA: %s",
+			row.milliamps,
+			source,
+		)
 	}
 	assert.True(t, math.IsInf(network.GFCITripSeconds(0.0059), 1), "below 6 mA it need not trip")
 	assert.GreaterOrEqual(t, network.Default.GFCITripAmps, network.ClassALeast, "Class A: 4 to 6 mA (UL 943, from memory)")

@@ -8,6 +8,8 @@ import (
 	"maps"
 	"reflect"
 	"slices"
+
+	"elvat/core/parts"
 )
 
 // A House is a shop's choices by matter; an empty one is as usual.
@@ -121,7 +123,8 @@ func (h House) Check() error {
 	var problem error
 	h.each(func(key string, value *string) {
 		s := school(key)
-		if *value != "" && problem == nil && !slices.ContainsFunc(s.Options, func(o Option) bool { return o.Value == *value }) {
+		if *value != "" && problem == nil &&
+			!slices.ContainsFunc(s.Options, func(o Option) bool { return o.Value == *value }) {
 			values := []string{}
 			for _, o := range s.Options {
 				values = append(values, o.Value)
@@ -234,11 +237,27 @@ func (p Prices) Of(key string) float64 {
 	return prices[slices.IndexFunc(prices, func(row Price) bool { return row.Key == key })].Usual
 }
 
-// Rows are all prices.
+// OfItem is the price of a unit of something in the catalogue: the shop's own, else the
+// usual one.
+func (p Prices) OfItem(i parts.Item) float64 {
+	if v, ok := p[i.Code]; ok {
+		return v
+	}
+	return i.Usual
+}
+
+// Rows are all prices: of the ways on, then of the catalogue.
 func (p Prices) Rows() []Price {
 	rows := slices.Clone(prices)
 	for i := range rows {
 		rows[i].Value = p.Of(rows[i].Key)
+	}
+	for _, i := range parts.Catalogue() {
+		unit := i.Unit
+		if unit == "" {
+			unit = "each"
+		}
+		rows = append(rows, Price{Key: i.Code, Words: i.Words, Unit: unit, Usual: i.Usual, Value: p.OfItem(i)})
 	}
 	return rows
 }
@@ -246,7 +265,7 @@ func (p Prices) Rows() []Price {
 // Check reports a price that is no price.
 func (p Prices) Check() error {
 	for _, key := range slices.Sorted(maps.Keys(p)) {
-		if !slices.ContainsFunc(prices, func(row Price) bool { return row.Key == key }) {
+		if !slices.ContainsFunc(p.Rows(), func(row Price) bool { return row.Key == key }) {
 			return fmt.Errorf("prices: no row %q", key)
 		}
 		if v := p[key]; v < 0 || v > mostPrice {

@@ -32,7 +32,11 @@ func TestHouse(t *testing.T) {
 
 func TestShop(t *testing.T) {
 	assert.Equal(t, nec.Usual, Shop{}.Book(0).Edition)
-	shop := Shop{Edition: 2017, Prices: Prices{"gfci": 30}, Amendments: []nec.Rule{{Topic: nec.GroundFault, Section: "Town code 12", Text: "halls"}}}
+	shop := Shop{
+		Edition:    2017,
+		Prices:     Prices{"gfci": 30},
+		Amendments: []nec.Rule{{Topic: nec.GroundFault, Section: "Town code 12", Text: "halls"}},
+	}
 	assert.NoError(t, shop.Check())
 	assert.Equal(t, nec.Edition(2017), shop.Book(0).Edition)
 	assert.Equal(t, nec.Edition(2020), shop.Book(2020).Edition, "a box's own edition wins")

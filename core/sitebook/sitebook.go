@@ -175,7 +175,8 @@ func Register(c *circuit.Circuit, calls []Call, now time.Time) ([]Guard, error) 
 					continue
 				}
 				tripped := slices.Contains(t.Reading.Tripped, g.Device)
-				if t.Reading.Tool == tester.DeviceButton && t.Reading.At == g.Device || t.Reading.Tool == tester.PlugButton && tripped {
+				if t.Reading.Tool == tester.DeviceButton && t.Reading.At == g.Device ||
+					t.Reading.Tool == tester.PlugButton && tripped {
 					g.TestedAt, g.Held = &t.At, &tripped
 				}
 			}
@@ -204,7 +205,12 @@ const workedFor = 180 * 24 * time.Hour
 // run starts from: the run as it was left, nothing tripped, switched or plugged
 // in; what stays true of the place; and boxes made up lately as worked on. What
 // was complained of and what was warm belongs to the call it was said on.
-func Carry(c *circuit.Circuit, k diagnosis.Conditions, last Call, now time.Time) (*circuit.Circuit, diagnosis.Conditions) {
+func Carry(
+	c *circuit.Circuit,
+	k diagnosis.Conditions,
+	last Call,
+	now time.Time,
+) (*circuit.Circuit, diagnosis.Conditions) {
 	out := c.Clone()
 	out.Faults, out.Loads, out.State = nil, nil, circuit.State{}
 	out.Breaker.On = true

@@ -27,7 +27,12 @@ func run(t *testing.T) *circuit.Circuit {
 }
 
 func plug(at string, half circuit.Half, lit tester.Lit) tester.Reading {
-	return tester.Reading{Tool: tester.Plug, At: at, Half: half, Lamps: &tester.Lamps{HotNeutral: lit, HotGround: lit, NeutralGround: tester.IsDark}}
+	return tester.Reading{
+		Tool:  tester.Plug,
+		At:    at,
+		Half:  half,
+		Lamps: &tester.Lamps{HotNeutral: lit, HotGround: lit, NeutralGround: tester.IsDark},
+	}
 }
 
 func button(at string, tripped ...string) tester.Reading {
@@ -68,13 +73,20 @@ func TestRegister(t *testing.T) {
 	}
 	never := guard()
 	assert.Equal(t, Guard{Device: "G1", Label: "Wheel", Serves: 2, DueAt: day(100)}, never, "due at once")
-	tested := guard(Call{At: day(0), Readings: []Taken{{At: day(0), Reading: button("G1", "G1")}}}, Call{At: day(40), Readings: []Taken{{At: day(40), Reading: button("G1")}}})
+	tested := guard(
+		Call{At: day(0), Readings: []Taken{{At: day(0), Reading: button("G1", "G1")}}},
+		Call{At: day(40), Readings: []Taken{{At: day(40), Reading: button("G1")}}},
+	)
 	require.NotNil(t, tested.TestedAt)
 	assert.Equal(t, day(40), *tested.TestedAt)
 	assert.False(t, *tested.Held, "the later test did not trip it")
 	assert.Equal(t, day(40).AddDate(0, 1, 0), tested.DueAt)
 	byPlug := tester.Reading{Tool: tester.PlugButton, At: "R2", Half: circuit.Top, Tripped: []string{"G1"}}
-	assert.True(t, *guard(Call{At: day(0), Readings: []Taken{{At: day(0), Reading: byPlug}}}).Held, "from the last outlet behind it")
+	assert.True(
+		t,
+		*guard(Call{At: day(0), Readings: []Taken{{At: day(0), Reading: byPlug}}}).Held,
+		"from the last outlet behind it",
+	)
 	replaced := guard(Call{At: day(0), Readings: []Taken{{At: day(0), Reading: button("G1", "G1")}}},
 		Call{At: day(50), MadeUp: map[string]time.Time{"B1": day(50)}, New: map[string]string{"G1": "gfci"}})
 	assert.Equal(t, day(50), *replaced.InstalledAt)
@@ -115,7 +127,13 @@ func TestSmallThings(t *testing.T) {
 	}{{day(-3), 0}, {noon.AddDate(-1, 0, 1), 0}, {noon.AddDate(-1, 0, 0), 1}, {noon.AddDate(-12, -3, 0), 12}, {day(5), 0}} {
 		assert.Equal(t, row.years, Years(row.at, noon), row.at)
 	}
-	assert.Equal(t, map[string]string{"G1": "gfci", "R9": "usb"}, NewDevices(&makeup.Box{Device: &makeup.Device{ID: "G1", Kind: "gfci"}, Others: []makeup.Device{{ID: "R9", Kind: "usb"}}}))
+	assert.Equal(
+		t,
+		map[string]string{"G1": "gfci", "R9": "usb"},
+		NewDevices(
+			&makeup.Box{Device: &makeup.Device{ID: "G1", Kind: "gfci"}, Others: []makeup.Device{{ID: "R9", Kind: "usb"}}},
+		),
+	)
 	words := Words(run(t), "smell of fish")
 	for _, word := range []string{"Kiln room", "Wheel", "Kiln shelf", "smell of fish"} {
 		assert.Contains(t, words, word)

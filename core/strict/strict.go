@@ -29,7 +29,16 @@ func Unmarshal(data []byte, v any) error {
 			return placed(data, parent, -1, "unknown key "+strconv.Quote(key))
 		}
 		if semantic.Err == nil && semantic.GoType != nil {
-			return placed(data, semantic.JSONPointer, -1, fmt.Sprintf("%s cannot stand here, %s is wanted", kindName(semantic.JSONKind), typeName(semantic.GoType.Kind().String())))
+			return placed(
+				data,
+				semantic.JSONPointer,
+				-1,
+				fmt.Sprintf(
+					"%s cannot stand here, %s is wanted",
+					kindName(semantic.JSONKind),
+					typeName(semantic.GoType.Kind().String()),
+				),
+			)
 		}
 		return placed(data, semantic.JSONPointer, -1, cause(semantic.Err, semantic))
 	}

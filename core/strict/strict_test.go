@@ -23,7 +23,10 @@ type file struct {
 
 func TestUnmarshal(t *testing.T) {
 	var f file
-	require.NoError(t, Unmarshal([]byte(`{ "name": "x", "boxes": [ { "id": "B1", "feet": 2.5, "bonded": true, "names": ["a"] } ] }`), &f))
+	require.NoError(
+		t,
+		Unmarshal([]byte(`{ "name": "x", "boxes": [ { "id": "B1", "feet": 2.5, "bonded": true, "names": ["a"] } ] }`), &f),
+	)
 	assert.Equal(t, file{Name: "x", Boxes: []box{{"B1", 2.5, true, []string{"a"}}}}, f)
 }
 

@@ -168,7 +168,13 @@ func fillFields() []Field {
 	for _, b := range wire.MetalBoxes {
 		volume.Choices = append(volume.Choices, Choice{float64(b.Volume), fmt.Sprintf("metal, %s: %g", b.Size, b.Volume)})
 	}
-	return append(fields, count("devices", "Devices", 1, 6), choose("clamps", "Clamps inside", 0, Choice{0, "none"}, Choice{1, "some"}), volume, choose("edition", "Edition", float64(nec.Usual), editions...))
+	return append(
+		fields,
+		count("devices", "Devices", 1, 6),
+		choose("clamps", "Clamps inside", 0, Choice{0, "none"}, Choice{1, "some"}),
+		volume,
+		choose("edition", "Edition", float64(nec.Usual), editions...),
+	)
 }
 
 func workFill(v values) Answer {
@@ -185,7 +191,10 @@ func workFill(v values) Answer {
 	items, total := nec.Book{Edition: nec.Edition(v["edition"])}.Fill(c)
 	a := Answer{Over: float64(total) > v["volume"]+1e-9}
 	for i, item := range items {
-		a.Lines = append(a.Lines, Line{Words: item.What, Value: fmt.Sprintf("%g x %g = %g in3", item.Count, item.Each, item.In3)})
+		a.Lines = append(
+			a.Lines,
+			Line{Words: item.What, Value: fmt.Sprintf("%g x %g = %g in3", item.Count, item.Each, item.In3)},
+		)
 		if i > 0 {
 			a.Working += " + "
 		}
@@ -195,7 +204,10 @@ func workFill(v values) Answer {
 	a.Lines = append(a.Lines, Line{"Needed", fmt.Sprintf("%g in3", total), true})
 	a.Says = fmt.Sprintf("It fits: %.4g in3 are left.", v["volume"]-float64(total))
 	if a.Over {
-		a.Says = fmt.Sprintf("Too full by %.4g in3: a larger box, an extension ring, or fewer conductors.", float64(total)-v["volume"])
+		a.Says = fmt.Sprintf(
+			"Too full by %.4g in3: a larger box, an extension ring, or fewer conductors.",
+			float64(total)-v["volume"],
+		)
 	}
 	return a
 }
@@ -204,7 +216,15 @@ var drop = Sum{
 	Key: "drop", Words: "Voltage drop", Formula: "drop = 2 x feet x ohms per foot x amperes",
 	Source: "Conductor resistance at 75 C as NEC chapter 9 table 8 (from memory); 3 % on a branch, 5 % with the feeder: informational notes to 210.19 and 215.2 (from memory)",
 	Fields: []Field{
-		gauges("gauge", "Wire", 12, 14, 12, 10, 8), number("feet", "One way", "ft", 50, 1, 2000, 25, 50, 75, 100, 150), number("amps", "Load", "A", 15, 0, 60, 8, 12, 15, 16, 20),
+		gauges(
+			"gauge",
+			"Wire",
+			12,
+			14,
+			12,
+			10,
+			8,
+		), number("feet", "One way", "ft", 50, 1, 2000, 25, 50, 75, 100, 150), number("amps", "Load", "A", 15, 0, 60, 8, 12, 15, 16, 20),
 		number("volts", "Supply", "V", 120, 90, 260, 120, 240),
 	},
 	work: func(v values) Answer {
@@ -212,7 +232,11 @@ var drop = Sum{
 		volts := 2 * v["feet"] * ohms * v["amps"]
 		percent := 100 * volts / v["volts"]
 		a := Answer{
-			Lines:   []Line{{"Drop", fmt.Sprintf("%.2f V", volts), false}, {"Of the supply", fmt.Sprintf("%.1f %%", percent), true}, {"Loop", fmt.Sprintf("%.2f ohm", 2*v["feet"]*ohms), false}},
+			Lines: []Line{
+				{"Drop", fmt.Sprintf("%.2f V", volts), false},
+				{"Of the supply", fmt.Sprintf("%.1f %%", percent), true},
+				{"Loop", fmt.Sprintf("%.2f ohm", 2*v["feet"]*ohms), false},
+			},
 			Working: fmt.Sprintf("2 x %g ft x %.3f ohm / 1000 ft x %g A = %.2f V", v["feet"], 1000*ohms, v["amps"], volts),
 			Says:    "Under 3 %: nothing to do.", Over: percent > 3,
 		}
@@ -233,13 +257,27 @@ var tripTime = Sum{
 		mA := v["mA"]
 		switch {
 		case mA < 1000*network.ClassALeast:
-			return Answer{Lines: []Line{{"Longest time", "does not trip", true}}, Working: fmt.Sprintf("%g mA is under 4 mA", mA), Says: "A Class A device must not trip below 4 mA."}
+			return Answer{
+				Lines:   []Line{{"Longest time", "does not trip", true}},
+				Working: fmt.Sprintf("%g mA is under 4 mA", mA),
+				Says:    "A Class A device must not trip below 4 mA.",
+			}
 		case mA < 1000*network.ClassAMost:
-			return Answer{Lines: []Line{{"Longest time", "may or may not trip", true}}, Working: fmt.Sprintf("%g mA lies between 4 and 6 mA", mA), Says: "Between 4 and 6 mA a device may trip or not."}
+			return Answer{
+				Lines:   []Line{{"Longest time", "may or may not trip", true}},
+				Working: fmt.Sprintf("%g mA lies between 4 and 6 mA", mA),
+				Says:    "Between 4 and 6 mA a device may trip or not.",
+			}
 		}
 		s := network.GFCITripSeconds(mA / 1000)
+		working := fmt.Sprintf("(20 / %g)^1.43 = %.3g s", mA, s)
+		if mA > 264 {
+			working = fmt.Sprintf("%g mA is above 264 mA: 25 ms", mA)
+		}
 		return Answer{
-			Lines: []Line{{"Longest time", fmt.Sprintf("%.3g s", s), true}}, Working: fmt.Sprintf("(20 / %g)^1.43 = %.3g s", mA, s),
+			Lines: []Line{
+				{"Longest time", fmt.Sprintf("%.3g s", s), true},
+			}, Working: working,
 			Says: "It says how long it may take, not how much current: that is whatever flows.",
 		}
 	},
@@ -254,7 +292,11 @@ const (
 var leakage = Sum{
 	Key: "leakage", Words: "Leakage on one GFCI", Formula: "mA = 0.5 x cord-connected + 0.75 x fixed appliances + 120 V x 2 pi 60 Hz x 30 pF per foot",
 	Source: "The most each appliance may leak: UL 101 (from memory); cable capacitance: modelling assumption; Class A trips at 4 to 6 mA: UL 943 (from memory)",
-	Fields: []Field{count("cord", "Cord-connected appliances", 3, 50), count("fixed", "Fixed appliances", 0, 20), number("feet", "Cable behind it", "ft", 100, 0, 5000, 50, 100, 200, 400)},
+	Fields: []Field{
+		count("cord", "Cord-connected appliances", 3, 50),
+		count("fixed", "Fixed appliances", 0, 20),
+		number("feet", "Cable behind it", "ft", 100, 0, 5000, 50, 100, 200, 400),
+	},
 	work: func(v values) Answer {
 		capacitance := 1000 * 120 * 2 * math.Pi * 60 * (network.Default.ToGroundFarads + network.Default.ToEarthFarads) * v["feet"]
 		total := cordLeak*v["cord"] + fixedLeak*v["fixed"] + capacitance
@@ -275,12 +317,25 @@ var leakage = Sum{
 
 var heat = Sum{
 	Key: "heat", Words: "Heat in a contact", Formula: "W = I x I x R", Source: "Joule's law",
-	Fields: []Field{number("ohms", "Contact", "ohm", 0.1, 0, 100, 0.01, 0.05, 0.1, 0.5), number("amps", "Load", "A", 12, 0, 60, 5, 8, 12, 15)},
+	Fields: []Field{
+		number("ohms", "Contact", "ohm", 0.1, 0, 100, 0.01, 0.05, 0.1, 0.5),
+		number("amps", "Load", "A", 12, 0, 60, 5, 8, 12, 15),
+	},
 	work: func(v values) Answer {
 		w := v["amps"] * v["amps"] * v["ohms"]
 		a := Answer{
-			Lines:   []Line{{"Heat", fmt.Sprintf("%.3g W", w), true}, {"Lost there", fmt.Sprintf("%.3g V", v["amps"]*v["ohms"]), false}},
-			Working: fmt.Sprintf("%g x %g x %g = %.3g W", v["amps"], v["amps"], v["ohms"], w), Says: "Little: a sound contact stays near this.", Over: w >= warm,
+			Lines: []Line{
+				{"Heat", fmt.Sprintf("%.3g W", w), true},
+				{"Lost there", fmt.Sprintf("%.3g V", v["amps"]*v["ohms"]), false},
+			},
+			Working: fmt.Sprintf(
+				"%g x %g x %g = %.3g W",
+				v["amps"],
+				v["amps"],
+				v["ohms"],
+				w,
+			),
+			Says: "Little: a sound contact stays near this.", Over: w >= warm,
 		}
 		if a.Over {
 			a.Says = "As much as a small lamp, inside a box: it browns, smells and gets worse. Stop using it."
@@ -296,13 +351,26 @@ const warm = 5
 var strip = Sum{
 	Key: "strip", Words: "Strip and jumper lengths", Formula: "wire = jumpers x length", Source: "Common practice, no source; a device's or connector's own gauge wins. Free wire of 6 in: NEC 300.14 (from memory)",
 	Fields: []Field{
-		choose("way", "Goes on by", 0, stripChoices()...), count("jumpers", "Jumpers", 3, 40), number("inches", "Length of each", "in", 6, 1, 60, 6, 8, 10),
+		choose(
+			"way",
+			"Goes on by",
+			0,
+			stripChoices()...), count("jumpers", "Jumpers", 3, 40), number("inches", "Length of each", "in", 6, 1, 60, 6, 8, 10),
 	},
 	work: func(v values) Answer {
 		w := makeup.StripWays[int(v["way"])]
 		return Answer{
-			Lines:   []Line{{"Strip", makeup.Fraction(float64(w.Inches)) + " in", true}, {"Wire for jumpers", fmt.Sprintf("%.3g ft", v["jumpers"]*v["inches"]/12), false}},
-			Working: fmt.Sprintf("%g x %g in = %.3g ft", v["jumpers"], v["inches"], v["jumpers"]*v["inches"]/12), Says: w.How + ". Too long leaves bare copper, too short puts insulation under the screw.",
+			Lines: []Line{
+				{"Strip", makeup.Fraction(float64(w.Inches)) + " in", true},
+				{"Wire for jumpers", fmt.Sprintf("%.3g ft", v["jumpers"]*v["inches"]/12), false},
+			},
+			Working: fmt.Sprintf(
+				"%g x %g in = %.3g ft",
+				v["jumpers"],
+				v["inches"],
+				v["jumpers"]*v["inches"]/12,
+			),
+			Says: w.How + ". Too long leaves bare copper, too short puts insulation under the screw.",
 		}
 	},
 }
@@ -317,11 +385,16 @@ func stripChoices() []Choice {
 
 var spacers = Sum{
 	Key: "spacers", Words: "Spacers under the yoke", Formula: "layers = setback / (1/16 in), rounded up", Source: "Layer of 1/16 in: assumption; a box more than 1/4 in back, or at all in wood, wants an extender: NEC 314.20 (from memory)",
-	Fields: []Field{inches("setback", "Box behind the wall's face", 0.125, 3), choose("wall", "Wall", 0, Choice{0, "does not burn"}, Choice{1, "wood"})},
+	Fields: []Field{
+		inches("setback", "Box behind the wall's face", 0.125, 3),
+		choose("wall", "Wall", 0, Choice{0, "does not burn"}, Choice{1, "wood"}),
+	},
 	work: func(v values) Answer {
 		n := makeup.Layers(wire.Inches(v["setback"]))
 		a := Answer{
-			Lines: []Line{{"Layers", fmt.Sprint(n), true}}, Working: fmt.Sprintf("%s in / (1/16 in) = %d", makeup.Fraction(v["setback"]), n),
+			Lines: []Line{
+				{"Layers", fmt.Sprint(n), true},
+			}, Working: fmt.Sprintf("%s in / (1/16 in) = %d", makeup.Fraction(v["setback"]), n),
 			Says: "Until the yoke bears hard at the wall plane.", Over: v["setback"] > float64(nec.MostSetback) || v["wall"] == 1 && v["setback"] > 0,
 		}
 		if a.Over {
@@ -337,11 +410,27 @@ var plate = Sum{
 	work: func(v values) Answer {
 		p, fits := makeup.PlateFor(wire.Inches(v["gap"]))
 		if !fits {
-			return Answer{Lines: []Line{{"Plate", "none covers it", true}}, Working: "wider than the largest plate", Says: "Fill and finish the wall first.", Over: true}
+			return Answer{
+				Lines:   []Line{{"Plate", "none covers it", true}},
+				Working: "wider than the largest plate",
+				Says:    "Fill and finish the wall first.",
+				Over:    true,
+			}
 		}
 		a := Answer{
-			Lines:   []Line{{"Plate", fmt.Sprintf("%s, %s x %s in", p.Name, makeup.Fraction(float64(p.Width)), makeup.Fraction(float64(p.Height))), true}},
-			Working: fmt.Sprintf("2 1/4 + 2 x %s in is within %s in", makeup.Fraction(v["gap"]), makeup.Fraction(float64(p.Width))), Says: "The gap is within what the code leaves open.", Over: v["gap"] > float64(nec.MostGap),
+			Lines: []Line{
+				{
+					"Plate",
+					fmt.Sprintf("%s, %s x %s in", p.Name, makeup.Fraction(float64(p.Width)), makeup.Fraction(float64(p.Height))),
+					true,
+				},
+			},
+			Working: fmt.Sprintf(
+				"2 1/4 + 2 x %s in is within %s in",
+				makeup.Fraction(v["gap"]),
+				makeup.Fraction(float64(p.Width)),
+			),
+			Says: "The gap is within what the code leaves open.", Over: v["gap"] > float64(nec.MostGap),
 		}
 		if a.Over {
 			a.Says = "Fill the gap as well: the plate hides it, and does not close it."
@@ -354,7 +443,13 @@ var ratings = Sum{
 	Key: "ratings", Words: "Ratings", Formula: "receptacle and wire by the breaker", Source: "NEC 210.21(B), 240.4(D) (from memory)",
 	Fields: []Field{
 		choose("breaker", "Breaker", 20, Choice{15, "15 A"}, Choice{20, "20 A"}, Choice{30, "30 A"}),
-		choose("alone", "On the circuit", 0, Choice{0, "two or more receptacles, a duplex being two"}, Choice{1, "a single receptacle, alone"}),
+		choose(
+			"alone",
+			"On the circuit",
+			0,
+			Choice{0, "two or more receptacles, a duplex being two"},
+			Choice{1, "a single receptacle, alone"},
+		),
 	},
 	work: func(v values) Answer {
 		least, most := nec.Book{Edition: nec.Usual}.Ratings(v["breaker"], v["alone"] == 1)
@@ -363,7 +458,10 @@ var ratings = Sum{
 			text = fmt.Sprintf("%g or %g A", least.Required, most.Required)
 		}
 		return Answer{
-			Lines:   []Line{{"Receptacle", text, true}, {"Wire, at least", fmt.Sprintf("%d AWG copper", wire.For(v["breaker"])), false}},
+			Lines: []Line{
+				{"Receptacle", text, true},
+				{"Wire, at least", fmt.Sprintf("%d AWG copper", wire.For(v["breaker"])), false},
+			},
 			Working: least.Why, Says: "Every length of wire on the circuit, not only the one in this box. " + nec.Adopted,
 		}
 	},

@@ -31,6 +31,7 @@ func TestAnswers(t *testing.T) {
 		{"drop", map[string]float64{"gauge": 10, "feet": 100, "amps": 20}, "4.0 %", true, "table 8: 10 AWG 1.21 ohm; 4.84 V"},
 		{"trip", map[string]float64{"mA": 6}, "5.59 s", false, "UL 943: 5.6 s at 6 mA"},
 		{"trip", map[string]float64{"mA": 264}, "0.025 s", false, "UL 943: 25 ms at 264 mA"},
+		{"trip", map[string]float64{"mA": 4000}, "0.025 s", false, "UL 943: no less than 25 ms above 264 mA"},
 		{"trip", map[string]float64{"mA": 3}, "does not trip", false, "UL 943: none below 4 mA"},
 		{"trip", map[string]float64{"mA": 5}, "may or may not trip", false, "UL 943"},
 		{"leakage", map[string]float64{"cord": 4, "fixed": 2, "feet": 0}, "3.50 mA", false, "UL 101: 0.5 and 0.75 mA"},
@@ -132,7 +133,13 @@ func TestTripTimesAgainstTheStandard(t *testing.T) {
 func TestFillAgreesWithTheOpenedBox(t *testing.T) {
 	twelve := []circuit.Conductor{circuit.Hot, circuit.Neutral, circuit.Ground}
 	for n := 1; n <= 6; n++ {
-		b := &makeup.Box{Format: makeup.BoxFormat, ID: "B1", Breaker: makeup.Breaker{Amps: 20}, Box: makeup.Enclosure{VolumeIn3: 30}, Device: &makeup.Device{ID: "D1", Kind: "receptacle", Amps: 15}}
+		b := &makeup.Box{
+			Format:  makeup.BoxFormat,
+			ID:      "B1",
+			Breaker: makeup.Breaker{Amps: 20},
+			Box:     makeup.Enclosure{VolumeIn3: 30},
+			Device:  &makeup.Device{ID: "D1", Kind: "receptacle", Amps: 15},
+		}
 		for i := range n {
 			role := makeup.Outgoing
 			if i == 0 {

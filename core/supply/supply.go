@@ -4,7 +4,6 @@ package supply
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -12,11 +11,13 @@ import (
 	"elvat/core/diagnosis"
 	"elvat/core/fault"
 	"elvat/core/makeup"
+	"elvat/core/parts"
 	"elvat/core/wire"
 )
 
 // A Need is something a call is likely to use up.
 type Need struct {
+	Code        string  `json:"code"`
 	Item        string  `json:"item"`
 	Count       float64 `json:"count"`
 	Unit        string  `json:"unit,omitempty"`
@@ -26,9 +27,8 @@ type Need struct {
 
 // A part is a need of one fault.
 type part struct {
-	item  string
+	parts.Item
 	count float64
-	unit  string
 }
 
 // Probability from which something is worth carrying in; below it, the van's
@@ -50,16 +50,16 @@ func List(c *circuit.Circuit, r *diagnosis.Result, conditions diagnosis.Conditio
 	for _, s := range r.Suspects {
 		asked := map[string]bool{}
 		for _, f := range s.Faults {
-			for _, p := range parts(c, f, conditions) {
-				i := slices.IndexFunc(needs, func(n Need) bool { return n.Item == p.item && n.Unit == p.unit })
+			for _, p := range mends(c, f, conditions) {
+				i := slices.IndexFunc(needs, func(n Need) bool { return n.Code == p.Code })
 				if i < 0 {
 					i = len(needs)
-					needs = append(needs, Need{Item: p.item, Unit: p.unit, Why: s.Name + " " + s.Place})
+					needs = append(needs, Need{Code: p.Code, Item: p.Words, Unit: p.Unit, Why: s.Name + " " + s.Place})
 				}
 				needs[i].Count = max(needs[i].Count, p.count)
-				if !asked[p.item] {
+				if !asked[p.Code] {
 					needs[i].Probability += s.Probability
-					asked[p.item] = true
+					asked[p.Code] = true
 				}
 			}
 		}
@@ -72,8 +72,8 @@ func List(c *circuit.Circuit, r *diagnosis.Result, conditions diagnosis.Conditio
 	return needs
 }
 
-// parts are what putting the fault right uses up.
-func parts(c *circuit.Circuit, f circuit.Fault, conditions diagnosis.Conditions) []part {
+// mends are what putting the fault right uses up.
+func mends(c *circuit.Circuit, f circuit.Fault, conditions diagnosis.Conditions) []part {
 	site := fault.Site(c, []circuit.Fault{f})
 	box := c.Box(site)
 	outdoors := slices.Contains(conditions.Boxes[site], diagnosis.Outdoors)
@@ -81,24 +81,27 @@ func parts(c *circuit.Circuit, f circuit.Fault, conditions diagnosis.Conditions)
 	if line := c.LineCable(site); gauge == 0 && line != nil {
 		gauge = line.AWG
 	}
-	// By the names a make-up uses them up under, or the two would never meet.
 	var jumpers []part
 	for _, colour := range []string{"black", "white", "green"} {
-		jumpers = append(jumpers, part{makeup.JumperItem(gauge, colour), jumperFeet, "ft"})
+		jumpers = append(jumpers, part{parts.Jumper(gauge, colour), jumperFeet})
 	}
-	levers := part{"lever, 3-wire", 3, ""}
+	levers := part{parts.Lever(3), 3}
+	plate := part{parts.WallPlate([]parts.Face{parts.Duplex}, "standard"), 1}
 	switch {
 	case f.Kind == circuit.GFCIFault && f.State == "tripped", f.Kind == circuit.BreakerAt && f.State != "failed":
 		return nil // reset: nothing is used up
 	case f.Kind == circuit.GFCIFault && f.State == "line-load-swapped":
-		return append(jumpers, part{"marking label", 1, ""})
+		return append(jumpers, part{parts.Label, 1})
 	case f.Kind == circuit.GFCIFault && site == circuit.Panel, f.Kind == circuit.BreakerAt:
-		return []part{{breaker(c), 1, ""}}
+		return []part{{breaker(c), 1}}
 	case f.Kind == circuit.GFCIFault:
-		return []part{device(c, "gfci", outdoors), {"wall plate", 1, ""}, {"marking label", 2, ""}}
+		return []part{device(c, "gfci", outdoors), plate, {parts.Label, 2}}
 	case c.Cable(site) != nil:
 		cable := c.Cable(site)
-		return []part{{fmt.Sprintf("%d AWG cable, %d conductors and ground", cable.AWG, len(cable.Conductors)-1), cable.Feet + cableSpare, "ft"}, levers}
+		return []part{
+			{parts.Cable("NM", cable.AWG, len(cable.Conductors)-1), cable.Feet + cableSpare},
+			levers,
+		}
 	case site == circuit.Panel:
 		return jumpers
 	case box == nil || len(box.Devices) == 0:
@@ -110,7 +113,7 @@ func parts(c *circuit.Circuit, f circuit.Fault, conditions diagnosis.Conditions)
 	}
 	all := append(jumpers, levers, device(c, kind, outdoors))
 	if box.Material == circuit.Metal && !box.Bonded || f.Pair == circuit.NeutralGround {
-		all = append(all, part{"ground screw, 10-32", 1, ""})
+		all = append(all, part{parts.GroundScrew, 1})
 	}
 	return all
 }
@@ -132,12 +135,12 @@ func device(c *circuit.Circuit, kind string, outdoors bool) part {
 	if outdoors {
 		v.WeatherResistant = &yes
 	}
-	return part{v.Words(), 1, ""}
+	return part{v.Item(), 1}
 }
 
-func breaker(c *circuit.Circuit) string {
-	kind := map[circuit.Protection]string{circuit.GFCIBreaker: "GFCI ", circuit.AFCIBreaker: "AFCI ", circuit.DualBreaker: "AFCI and GFCI "}[c.Breaker.Protection]
-	return fmt.Sprintf("%g A %d-pole %sbreaker, as the panel's label lists it", c.Breaker.Amps, max(c.Breaker.Poles, 1), kind)
+func breaker(c *circuit.Circuit) parts.Item {
+	kind := map[circuit.Protection]string{circuit.GFCIBreaker: "GFCI", circuit.AFCIBreaker: "AFCI", circuit.DualBreaker: "AFCI and GFCI"}[c.Breaker.Protection]
+	return parts.NewBreaker(c.Breaker.Amps, max(c.Breaker.Poles, 1), kind)
 }
 
 // A Stocked item is what a van has of it.
@@ -153,6 +156,23 @@ type Use struct {
 	Item  string
 	Unit  string
 	Count float64
+}
+
+// firstVan is whose stock is used where the shop has named no van.
+const firstVan = "Van 1"
+
+// Vans are those that carry anything, in their order; the first where none does.
+func Vans(stock []Stocked) []string {
+	all := []string{}
+	for _, s := range stock {
+		if s.Van != "" && !slices.Contains(all, s.Van) {
+			all = append(all, s.Van)
+		}
+	}
+	if len(all) == 0 {
+		all = []string{firstVan}
+	}
+	return all
 }
 
 // VanFor is the van that parts come from: that which parts of the call came from
@@ -216,7 +236,7 @@ func Take(materials []makeup.Material, stock []Stocked, van string, used []strin
 func Materials(needs []Need) []makeup.Material {
 	all := make([]makeup.Material, len(needs))
 	for i, n := range needs {
-		all[i] = makeup.Material{Item: n.Item, Count: n.Count, Unit: n.Unit}
+		all[i] = makeup.Material{Code: n.Code, Item: n.Item, Count: n.Count, Unit: n.Unit}
 	}
 	return all
 }

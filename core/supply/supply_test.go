@@ -47,7 +47,7 @@ func TestWhatEachFaultNeeds(t *testing.T) {
 		{"tripped: a reset uses nothing up", circuit.Fault{Kind: circuit.GFCIFault, At: "G1", State: "tripped"}, nil},
 		{"line and load exchanged", circuit.Fault{Kind: circuit.GFCIFault, At: "G1", State: "line-load-swapped"}, []string{"12 AWG black", "12 AWG white", "12 AWG green", "marking label"}},
 		{"a wire that let go", circuit.Fault{Kind: circuit.Open, At: "W2@B2.hot"}, []string{"15 A duplex receptacle, tamper-resistant", "lever, 3-wire", "12 AWG black", "12 AWG white", "12 AWG green"}},
-		{"inside a cable", circuit.Fault{Kind: circuit.Open, At: "W2.hot"}, []string{"12 AWG cable, 2 conductors and ground", "lever, 3-wire"}},
+		{"inside a cable", circuit.Fault{Kind: circuit.Open, At: "W2.hot"}, []string{"NM cable 12-2 with ground", "lever, 3-wire"}},
 		{"at the panel", circuit.Fault{Kind: circuit.Open, At: "W1@panel.neutral"}, []string{"12 AWG black", "12 AWG white", "12 AWG green"}},
 		{"a breaker that is off", circuit.Fault{Kind: circuit.BreakerAt, At: "panel", State: "off"}, nil},
 		{"bootleg", circuit.Fault{Kind: circuit.Bonded, At: "R2", Pair: circuit.NeutralGround}, []string{"15 A duplex receptacle, tamper-resistant", "lever, 3-wire", "12 AWG black", "12 AWG white", "12 AWG green", "ground screw, 10-32"}},
@@ -65,7 +65,15 @@ func TestList(t *testing.T) {
 	c := run(t)
 	open := circuit.Fault{Kind: circuit.Open, At: "W2@B2.hot"}
 	cable := circuit.Fault{Kind: circuit.Open, At: "W2.hot"}
-	needs := List(c, suspects(one(0.7, open), one(0.29, cable), one(0.01, circuit.Fault{Kind: circuit.GFCIFault, At: "G1", State: "dead"})), diagnosis.Conditions{})
+	needs := List(
+		c,
+		suspects(
+			one(0.7, open),
+			one(0.29, cable),
+			one(0.01, circuit.Fault{Kind: circuit.GFCIFault, At: "G1", State: "dead"}),
+		),
+		diagnosis.Conditions{},
+	)
 	assert.Equal(t, "lever, 3-wire", needs[0].Item, "asked for by both")
 	assert.InDelta(t, 0.99, needs[0].Probability, 1e-9)
 	assert.NotContains(t, items(needs), "20 A GFCI receptacle, tamper-resistant")
@@ -89,7 +97,13 @@ func TestList(t *testing.T) {
 func TestTake(t *testing.T) {
 	levers := makeup.Material{Item: "lever, 3-wire", Count: 3}
 	plate := makeup.Material{Item: "wall plate", Count: 1}
-	stock := []Stocked{{"Van 1", "lever, 3-wire", 2}, {"Van 2", "lever, 3-wire", 40}, {"Van 2", "wall plate", 5}, {"", "wall plate", -9}, {"Van 3", "wall plate", -2}}
+	stock := []Stocked{
+		{"Van 1", "lever, 3-wire", 2},
+		{"Van 2", "lever, 3-wire", 40},
+		{"Van 2", "wall plate", 5},
+		{"", "wall plate", -9},
+		{"Van 3", "wall plate", -2},
+	}
 	for _, row := range []struct {
 		name      string
 		materials []makeup.Material

@@ -112,7 +112,11 @@ func (r *Reading) checkAct(c *circuit.Circuit) error {
 		return fmt.Errorf("act: %s: found and cameBack do not go with it", r.Act)
 	}
 	if r.Found != nil && len(r.Found.Faults) > 0 {
-		return fmt.Errorf("act: %s: found: %s, not faults", r.Act, map[ActName]string{AllGFCIs: "names of GFCIs that had tripped", FindBox: "what was found along the cable"}[r.Act])
+		return fmt.Errorf(
+			"act: %s: found: %s, not faults",
+			r.Act,
+			map[ActName]string{AllGFCIs: "names of GFCIs that had tripped", FindBox: "what was found along the cable"}[r.Act],
+		)
 	}
 	for _, id := range r.CameBack {
 		if v, _ := c.Device(id); v == nil {
@@ -137,7 +141,8 @@ func (r *Reading) empty() bool {
 	return r.At == "" && r.Half == "" && r.Mode == "" && r.Lamps == nil && r.Volts == nil && r.Slots == nil && r.Glow == "" &&
 		r.DropPercent == nil && r.Wiring == "" && r.Ohms == nil && r.Point == "" && r.Level == "" && r.Between == nil && r.Reads == nil &&
 		r.Amps == nil && r.Site == "" && r.Found == nil && r.Faults == nil && r.Works == nil && r.Asked == "" && r.Answer == "" &&
-		r.Act == "" && r.Held == nil && r.CameBack == nil && r.Watts == nil && r.Hint == "" && r.Yes == nil && r.Tripped == nil
+		r.Act == "" && r.Held == nil && r.CameBack == nil && r.Watts == nil && r.Hint == "" && r.Yes == nil &&
+		r.Tripped == nil
 }
 
 // checkHint checks a look from outside.

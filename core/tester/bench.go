@@ -226,49 +226,11 @@ func (k Constants) Glow(volts float64) Glow {
 // Read is everything the tool shows at the outlet. Reading a two-slot device
 // with a plug tester is an error.
 func (c *Condition) Read(o circuit.Outlet, tool Tool, mode Mode) (Reading, error) {
-	k := c.bench.Constants
-	r := Reading{At: o.Device, Half: o.Half, Tool: tool}
-	if !o.HasGround && (tool == Plug || tool == PlugButton || tool == Analyzer) {
-		return r, fmt.Errorf("%s: a plug tester does not go into a two-slot device", o.Device)
+	r := Reading{At: o.Device, Half: o.Half, Tool: tool, Mode: mode}
+	if err := c.fitsAt(o, tool); err != nil {
+		return r, fmt.Errorf("%s: %w", o.Device, err)
 	}
-	switch tool {
-	case Plug:
-		v := c.LampVolts(o)
-		r.Lamps = &Lamps{k.Lit(v[0]), k.Lit(v[1]), k.Lit(v[2])}
-		c.noteTrips(&r)
-	case PlugButton:
-		r.Tripped = c.PlugButton(o)
-	case DeviceButton:
-		if v, _ := c.bench.Model.Wired.Circuit.Device(o.Device); v == nil || v.Kind != circuit.GFCI {
-			return r, fmt.Errorf("%s: only a GFCI has a button", o.Device)
-		}
-		r.Half, r.Tripped = "", c.DeviceButton(o.Device)
-	case Meter:
-		r.Mode, r.Volts = mode, &Volts{}
-		for i := range VoltNames {
-			if v := c.MeterVolts(o, i, mode); !math.IsNaN(v) {
-				r.Volts.Set(i, roundVolts(v))
-				c.noteTrips(&r)
-			}
-		}
-	case Sensor:
-		v := c.SensorVolts(o)
-		r.Slots = &Slots{Hot: k.Level(v[0]), Neutral: k.Level(v[1])}
-		if o.HasGround {
-			r.Slots.Ground = k.Level(v[2])
-		}
-	case Lamp:
-		r.Glow = k.Glow(c.TestLampVolts(o))
-		c.noteTrips(&r)
-	case Analyzer:
-		a := c.Analyze(o)
-		r.Volts, r.DropPercent = &Volts{Unloaded: &Maybe{a.Volts}}, &Maybe{a.DropPercent}
-		r.Wiring, r.Ohms = a.Wiring, &a.Ohms
-		c.on(func(s *network.Case) { c.lampsOn(s, o) }) // its pulses are too short to trip anything
-		c.noteTrips(&r)
-	default:
-		return r, fmt.Errorf("tool %q is not put on an outlet; use one of %v", tool, AtOutlets)
-	}
+	instruments[tool].show(c, o, &r)
 	return r, nil
 }
 
@@ -298,12 +260,12 @@ func (c *Condition) ReadAll(device string, half circuit.Half, tools []Tool) ([]R
 			continue
 		}
 		for _, tool := range tools {
-			if !just && !c.goesOn(o, tool) || tool == DeviceButton && o.Half == circuit.Bottom && half == "" {
+			if !just && c.fitsAt(o, tool) != nil || tool == DeviceButton && o.Half == circuit.Bottom && half == "" {
 				continue
 			}
 			modes := []Mode{""}
-			if tool == Meter {
-				modes = []Mode{HighZ, LowZ}
+			if i, ok := instruments[tool]; ok {
+				modes = i.modes()
 			}
 			for _, mode := range modes {
 				r, err := c.Read(o, tool, mode)
@@ -317,19 +279,6 @@ func (c *Condition) ReadAll(device string, half circuit.Half, tools []Tool) ([]R
 	return all, nil
 }
 
-// goesOn reports whether the tool can be put on the outlet.
-func (c *Condition) goesOn(o circuit.Outlet, tool Tool) bool {
-	switch tool {
-	case Plug, PlugButton, Analyzer:
-		return o.HasGround
-	case DeviceButton:
-		v, _ := c.bench.Model.Wired.Circuit.Device(o.Device)
-		return v != nil && v.Kind == circuit.GFCI
-	default:
-		return slices.Contains(AtOutlets, tool)
-	}
-}
-
 // OppositeLeg reports whether the outlet is fed from the second leg of the
 // service, in a circuit where nothing is wrong.
 func (c *Condition) OppositeLeg(o circuit.Outlet) bool {
@@ -340,8 +289,12 @@ func (c *Condition) OppositeLeg(o circuit.Outlet) bool {
 // Foresee is what putting the tester on the outlet trips, and the most current,
 // in amperes, that it leaves to flow through a person from a yoke or a metal box
 // to earth. JustHotNeutral: a meter is put on that pair only.
-func (c *Condition) Foresee(o circuit.Outlet, tool Tool, mode Mode, justHotNeutral bool) (tripped []string, amps float64) {
-	h, n, g, k := node(o.Hot), node(o.Neutral), node(o.Ground), c.bench.Constants
+func (c *Condition) Foresee(
+	o circuit.Outlet,
+	tool Tool,
+	mode Mode,
+	justHotNeutral bool,
+) (tripped []string, amps float64) {
 	put := func(do func(*network.Case)) {
 		c.on(do)
 		amps = max(amps, c.touchAmps())
@@ -352,23 +305,19 @@ func (c *Condition) Foresee(o circuit.Outlet, tool Tool, mode Mode, justHotNeutr
 			}
 		}
 	}
-	switch tool {
-	case "": // as it is without a tester
+	if tool == "" { // as it is without a tester
 		put(func(*network.Case) {})
-	case Plug, Analyzer:
-		put(func(s *network.Case) { c.lampsOn(s, o) })
-	case PlugButton:
-		put(func(s *network.Case) { c.lampsOn(s, o); s.Connect(h, g, k.ButtonOhms) })
-	case DeviceButton:
+		return tripped, amps
+	}
+	i, ok := instruments[tool]
+	if !ok {
+		return nil, 0
+	}
+	for _, do := range i.puts(c, o, mode, justHotNeutral) {
+		put(do)
+	}
+	if tool == DeviceButton {
 		tripped = c.DeviceButton(o.Device)
-	case Lamp:
-		put(func(s *network.Case) { s.Connect(h, n, k.LampOhms) })
-	case Meter:
-		put(func(s *network.Case) { s.Connect(h, n, c.bench.modeOhms(mode)) })
-		if !justHotNeutral && o.HasGround {
-			put(func(s *network.Case) { s.Connect(h, g, c.bench.modeOhms(mode)) })
-			put(func(s *network.Case) { s.Connect(n, g, c.bench.modeOhms(mode)) })
-		}
 	}
 	return tripped, amps
 }

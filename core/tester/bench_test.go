@@ -110,7 +110,12 @@ func TestLampPatterns(t *testing.T) {
 func TestReverseBootlegBySensorAndLongLead(t *testing.T) {
 	k := condition(t, twoWire(t), swapped("R2", circuit.HotNeutral), bootleg("R2"))
 	sensor := read(t, k, "R2", tester.Sensor, "")
-	assert.Equal(t, tester.Slots{Hot: tester.Strong, Neutral: tester.Strong, Ground: tester.Strong}, *sensor.Slots, "a live yoke sets it off at every slot")
+	assert.Equal(
+		t,
+		tester.Slots{Hot: tester.Strong, Neutral: tester.Strong, Ground: tester.Strong},
+		*sensor.Slots,
+		"a live yoke sets it off at every slot",
+	)
 	meter := read(t, k, "R2", tester.Meter, tester.HighZ)
 	assert.InDelta(t, 120, *meter.Volts.GroundEarth, 1, "the metal of what is plugged in stands at line voltage")
 	assert.InDelta(t, 120, *meter.Volts.HotGround, 1, "while the slots look right")

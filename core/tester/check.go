@@ -34,7 +34,8 @@ func (r *Reading) Check(c *circuit.Circuit) error {
 	case Hint:
 		return r.checkHint(c)
 	}
-	if r.Act != "" || r.Held != nil || r.CameBack != nil || r.Watts != nil || r.Hint != "" || r.Yes != nil || r.Found != nil && r.Found.Names != nil && r.Tool != Eyes {
+	if r.Act != "" || r.Held != nil || r.CameBack != nil || r.Watts != nil || r.Hint != "" || r.Yes != nil ||
+		r.Found != nil && r.Found.Names != nil && r.Tool != Eyes {
 		return fmt.Errorf("%s: %s: act, held, cameBack, watts, hint and yes are no tester's", r.place(), r.Tool)
 	}
 	if r.Tool == Eyes || r.Tool == Fixed {
@@ -79,7 +80,8 @@ func (r *Reading) Check(c *circuit.Circuit) error {
 
 // checkLooked checks what was found in a box, or what was put right.
 func (r *Reading) checkLooked(c *circuit.Circuit) error {
-	if r.Point != "" || r.Between != nil || r.Reads != nil || r.Amps != nil || r.Level != "" || r.Mode != "" || r.Tripped != nil {
+	if r.Point != "" || r.Between != nil || r.Reads != nil || r.Amps != nil || r.Level != "" || r.Mode != "" ||
+		r.Tripped != nil {
 		return fmt.Errorf("%s: no tester's values go with it", r.Tool)
 	}
 	if err := r.onlyPointKeys(); err != nil {
@@ -147,160 +149,44 @@ func (r *Reading) checkAtOutlet(c *circuit.Circuit) error {
 
 // checkKeys makes sure that the reading has the values of its tool and no other's.
 func (r *Reading) checkKeys() error {
+	may, must := instruments[r.Tool].keys()
 	for _, key := range []struct {
-		name   string
-		given  bool
-		of     []Tool
-		wanted bool // without it the reading says nothing
+		name  string
+		given bool
 	}{
-		{"lamps", r.Lamps != nil, []Tool{Plug, PlugButton}, r.Tool == Plug},
-		{"volts", r.Volts != nil, []Tool{Meter, Analyzer}, r.Tool == Meter},
-		{"mode", r.Mode != "", []Tool{Meter}, true},
-		{"slots", r.Slots != nil, []Tool{Sensor}, true},
-		{"glow", r.Glow != "", []Tool{Lamp}, true},
-		{"tripped", r.Tripped != nil, Tools, r.Tool == PlugButton || r.Tool == DeviceButton},
-		{"dropPercent", r.DropPercent != nil, []Tool{Analyzer}, false},
-		{"wiring", r.Wiring != "", []Tool{Analyzer}, false},
-		{"ohms", r.Ohms != nil, []Tool{Analyzer}, false},
-		{"level", r.Level != "", nil, false},
-		{"reads", r.Reads != nil, nil, false},
-		{"amps", r.Amps != nil, nil, false},
+		{"lamps", r.Lamps != nil}, {"volts", r.Volts != nil}, {"mode", r.Mode != ""}, {"slots", r.Slots != nil}, {"glow", r.Glow != ""},
+		{"tripped", r.Tripped != nil}, {"dropPercent", r.DropPercent != nil}, {"wiring", r.Wiring != ""}, {"ohms", r.Ohms != nil},
+		{"level", r.Level != ""}, {"reads", r.Reads != nil}, {"amps", r.Amps != nil},
 	} {
-		own := slices.Contains(key.of, r.Tool)
 		switch {
-		case key.given && !own && len(key.of) > 0:
-			return fmt.Errorf("%s is what a %s shows", key.name, key.of[0])
-		case key.given && !own:
+		case key.given && !slices.Contains(may, key.name):
+			if of := shownBy(key.name); of != "" {
+				return fmt.Errorf("%s is what a %s shows", key.name, of)
+			}
 			return fmt.Errorf("%s is shown on points, not at an outlet", key.name)
-		case !key.given && own && key.wanted:
+		case !key.given && slices.Contains(must, key.name):
 			return fmt.Errorf("%s is missing", key.name)
 		}
 	}
 	return nil
 }
 
+// shownBy is the first tool at outlets that shows the value; "" for none.
+func shownBy(key string) Tool {
+	for _, tool := range AtOutlets {
+		if may, _ := instruments[tool].keys(); slices.Contains(may, key) {
+			return tool
+		}
+	}
+	return ""
+}
+
 func (r *Reading) checkValues(v *circuit.Device) error {
-	something := false
-	switch r.Tool {
-	case Plug, PlugButton, Analyzer:
-		if !v.HasGroundSlot() {
-			return fmt.Errorf("a %s tester does not go into a two-slot device; use meter or sensor", map[bool]string{true: "load", false: "plug"}[r.Tool == Analyzer])
-		}
-	case DeviceButton:
-		if v.Kind != circuit.GFCI {
-			return fmt.Errorf("only a GFCI has a button")
-		}
+	i := instruments[r.Tool]
+	if err := i.fits(v); err != nil {
+		return err
 	}
-	switch r.Tool {
-	case Plug:
-		for i, lit := range r.Lamps.All() {
-			if lit != "" && lit != IsLit && lit != IsDark {
-				return fmt.Errorf("lamp %s: %q, want lit or dark", circuit.Pairs[i], lit)
-			}
-			something = something || lit != ""
-		}
-	case Meter:
-		return r.checkVolts(v)
-	case Sensor:
-		for i, level := range r.Slots.All() {
-			if level != "" && !slices.Contains(Levels, level) {
-				return fmt.Errorf("%s slot: %q, want strong, faint or none", slotNames[i], level)
-			}
-			if level != "" && i == 2 && !v.HasGroundSlot() {
-				return fmt.Errorf("the device has no ground slot")
-			}
-			something = something || level != ""
-		}
-	case Lamp:
-		if !slices.Contains(Glows, r.Glow) {
-			return fmt.Errorf("glow %q, want off, dim, bright or over", r.Glow)
-		}
-		something = true
-	case Analyzer:
-		return r.checkAnalyzer()
-	default:
-		something = true // a button: what tripped, which may be nothing
-	}
-	if !something {
-		return fmt.Errorf("nothing was read")
-	}
-	return nil
-}
-
-func (r *Reading) checkVolts(v *circuit.Device) error {
-	if r.Mode != HighZ && r.Mode != LowZ {
-		return fmt.Errorf("mode %q, want high-z or low-z", r.Mode)
-	}
-	if r.Volts.Unloaded != nil {
-		return fmt.Errorf("volts is an object, one value a pair")
-	}
-	something := false
-	for i, x := range r.Volts.All() {
-		if x == nil {
-			continue
-		}
-		if *x < 0 || *x > maxVolts {
-			return fmt.Errorf("%s: %v V is no reading", VoltNames[i], *x)
-		}
-		if !v.HasGroundSlot() && usesGround[i] {
-			return fmt.Errorf("%s: the device has no ground slot", VoltNames[i])
-		}
-		something = true
-	}
-	if !something {
-		return fmt.Errorf("nothing was read")
-	}
-	return nil
-}
-
-func (r *Reading) checkAnalyzer() error {
-	if r.Volts != nil && r.Volts.Unloaded == nil {
-		return fmt.Errorf("volts is one number, hot to neutral without its pulse")
-	}
-	if r.Wiring != "" && !slices.Contains(Wirings, r.Wiring) {
-		return fmt.Errorf("wiring %q, want one of %v", r.Wiring, Wirings)
-	}
-	if r.Ohms != nil && *r.Ohms == (AnalyzedOhms{}) {
-		r.Ohms = nil // none given is the same as null
-	}
-	something := r.Wiring != ""
-	within := func(name string, x *float64, most float64) error {
-		if x == nil {
-			return nil
-		}
-		something = true
-		if *x < 0 || *x > most {
-			return fmt.Errorf("%s: %v is no reading", name, *x)
-		}
-		return nil
-	}
-	if r.Volts != nil {
-		if err := within("volts", r.Volts.Unloaded.Value, maxVolts); err != nil {
-			return err
-		}
-	}
-	if r.DropPercent != nil {
-		if err := within("dropPercent", r.DropPercent.Value, 1000); err != nil {
-			return err
-		}
-	}
-	if r.Ohms != nil {
-		for i, x := range r.Ohms.all() {
-			if err := within("ohms."+ohmNames[i], x, maxOhms); err != nil {
-				return err
-			}
-		}
-	}
-	if !something {
-		return fmt.Errorf("nothing was read")
-	}
-	return nil
-}
-
-var ohmNames = [4]string{"hot", "neutral", "ground", "hotNeutral"}
-
-func (o *AnalyzedOhms) all() [4]*float64 {
-	return [4]*float64{o.Hot, o.Neutral, o.Ground, o.HotNeutral}
+	return i.check(r, v)
 }
 
 // onlyPointKeys makes sure that a reading on points has none of the outlets' values.

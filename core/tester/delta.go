@@ -63,54 +63,10 @@ func (r *Reading) Delta(k Constants) Delta {
 	if r.Skipped {
 		return d
 	}
-	sides := [3]*Side{&d.HotNeutral, &d.HotGround, &d.NeutralGround}
-	switch r.Tool {
-	case Plug:
-		for i, lit := range r.Lamps.All() {
-			switch lit {
-			case IsLit:
-				*sides[i] = SideLine
-			case IsDark:
-				*sides[i] = SideNone
-			}
-		}
-	case Meter:
-		all := r.Volts.All()
-		for i, side := range sides {
-			if all[i] != nil {
-				*side = k.Side(*all[i])
-			}
-		}
-		for i, name := range slotNames {
-			if v := all[3+i]; v != nil && *v >= k.StrongVolts {
-				d.Live = append(d.Live, name)
-			}
-		}
-		d.Volts = r.Volts
-	case Sensor:
-		for i, level := range r.Slots.All() {
-			if level == Strong {
-				d.Live = append(d.Live, slotNames[i])
-			}
-		}
-	case Analyzer:
-		if drawn, ok := wiringDrawn[r.Wiring]; ok {
-			d.HotNeutral, d.HotGround, d.NeutralGround = drawn[0], drawn[1], drawn[2]
-		}
-	case Lamp:
-		d.HotNeutral = map[Glow]Side{Off: SideNone, Dim: SideGhost, Bright: SideLine, Over: SideOver}[r.Glow]
+	if i, ok := instruments[r.Tool]; ok && !r.onPoints() {
+		i.draw(r, k, &d)
 	}
 	return d
-}
-
-// wiringDrawn are a load tester's verdicts as the voltages they stand for.
-var wiringDrawn = map[Wiring][3]Side{
-	WiringCorrect:            {SideLine, SideLine, SideNone},
-	WiringOpenGround:         {SideLine, SideNone, SideNone},
-	WiringOpenNeutral:        {SideNone, SideLine, SideNone},
-	WiringOpenHot:            {SideNone, SideNone, SideNone},
-	WiringHotGroundReversed:  {SideNone, SideLine, SideLine},
-	WiringHotNeutralReversed: {SideLine, SideNone, SideLine},
 }
 
 // Blank reports whether the reading drew nothing.
@@ -159,36 +115,11 @@ func (r *Reading) GroundPin(k Constants) GroundPin {
 	if r.Skipped {
 		return PinNotShown
 	}
-	switch r.Tool {
-	case Plug:
-		if r.Lamps.NeutralGround == IsLit {
-			return PinMayBeLive
-		}
-	case Sensor:
-		switch {
-		case r.Slots.Ground == Strong:
-			return PinLive
-		case r.Slots.Ground == Faint:
-			return PinMayBeLive
-		case r.Slots.Ground == None:
-			return PinDead
-		case r.Slots.Neutral == None || r.Slots.Hot == None:
-			return PinDead // nor would it be silent there
-		case r.Slots.Neutral == Strong:
-			return PinMayBeLive // a live yoke sets a sensor off at every slot
-		}
-	case Meter:
-		v := r.Volts
-		switch {
-		case v.GroundEarth != nil && *v.GroundEarth >= pinVolts:
-			return PinLive
-		case v.GroundEarth != nil:
-			return PinDead
-		case v.NeutralGround != nil && *v.NeutralGround >= pinVolts:
-			return PinMayBeLive
-		}
+	i, ok := instruments[r.Tool]
+	if !ok || r.onPoints() {
+		return PinNotShown
 	}
-	return PinNotShown
+	return i.pin(r, k)
 }
 
 // bodyOhms is a body's resistance (common practice, no source).

@@ -31,7 +31,14 @@ const (
 )
 
 // pairsOf are the places that each of VoltNames compares.
-var pairsOf = [6][2]int{{atHot, atNeutral}, {atHot, atGround}, {atNeutral, atGround}, {atHot, atKnown}, {atNeutral, atKnown}, {atGround, atKnown}}
+var pairsOf = [6][2]int{
+	{atHot, atNeutral},
+	{atHot, atGround},
+	{atNeutral, atGround},
+	{atHot, atKnown},
+	{atNeutral, atKnown},
+	{atGround, atKnown},
+}
 
 // Face looks at the outlet with every tester.
 func (c *Condition) Face(o circuit.Outlet) (f Face) {

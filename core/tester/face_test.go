@@ -14,7 +14,16 @@ import (
 
 // TestFace: one look shows what each tester shows that is put on by itself.
 func TestFace(t *testing.T) {
-	kinds := []circuit.FaultKind{circuit.Open, circuit.Open, circuit.Swapped, circuit.Bonded, circuit.Resistive, circuit.Moved, circuit.GFCIFault, circuit.Leak}
+	kinds := []circuit.FaultKind{
+		circuit.Open,
+		circuit.Open,
+		circuit.Swapped,
+		circuit.Bonded,
+		circuit.Resistive,
+		circuit.Moved,
+		circuit.GFCIFault,
+		circuit.Leak,
+	}
 	for seed := range uint64(60) {
 		r := rand.New(rand.NewPCG(seed, 5))
 		c := draw.Circuit(r, draw.Options{Boxes: 1 + r.IntN(6)})

@@ -101,7 +101,13 @@ func TestPowered(t *testing.T) {
 // TestForkedBenchesAgree: several at once read what one after the other read.
 func TestForkedBenchesAgree(t *testing.T) {
 	b := bench(t, threeOutlets(t))
-	faults := [][]circuit.Fault{nil, {open("W2@B2.neutral")}, {open("R3.ground")}, {swapped("R2", circuit.HotNeutral)}, {open("W2@B1.hot"), open("W3@B3.neutral")}}
+	faults := [][]circuit.Fault{
+		nil,
+		{open("W2@B2.neutral")},
+		{open("R3.ground")},
+		{swapped("R2", circuit.HotNeutral)},
+		{open("W2@B1.hot"), open("W3@B3.neutral")},
+	}
 	want := make([][]tester.Reading, len(faults))
 	all := func(b *tester.Bench, i int) []tester.Reading {
 		k, err := b.Try(faults[i])

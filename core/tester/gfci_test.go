@@ -68,7 +68,12 @@ func TestWhatTrips(t *testing.T) {
 		t.Run(row.name, func(t *testing.T) {
 			k := condition(t, row.circuit, row.faults...)
 			assert.Equal(t, row.itself, k.Tripped, "by itself")
-			assert.ElementsMatch(t, row.button, read(t, k, "R3", tester.PlugButton, "").Tripped, "by the plug tester's button at R3")
+			assert.ElementsMatch(
+				t,
+				row.button,
+				read(t, k, "R3", tester.PlugButton, "").Tripped,
+				"by the plug tester's button at R3",
+			)
 			if row.own != nil {
 				assert.ElementsMatch(t, row.own, read(t, k, "G1", tester.DeviceButton, "").Tripped, "by its own button")
 			}
@@ -183,9 +188,21 @@ func TestAnalyzerHints(t *testing.T) {
 	fake := read(t, condition(t, twoWire(t), bootleg("R3")), "R3", tester.Analyzer, "")
 	assert.Equal(t, tester.WiringCorrect, fake.Wiring)
 	assert.Less(t, *fake.Ohms.Ground+0.05, *fake.Ohms.Hot+*fake.Ohms.Neutral, "neutral and ground one path")
-	reverse := read(t, condition(t, twoWire(t), swapped("R3", circuit.HotNeutral), bootleg("R3")), "R3", tester.Analyzer, "")
+	reverse := read(
+		t,
+		condition(t, twoWire(t), swapped("R3", circuit.HotNeutral), bootleg("R3")),
+		"R3",
+		tester.Analyzer,
+		"",
+	)
 	assert.Equal(t, tester.WiringCorrect, reverse.Wiring, "even a costly load tester calls a reverse bootleg correct")
-	loose := read(t, condition(t, threeOutlets(t), circuit.Fault{Kind: circuit.Resistive, At: "W3@B3.hot", Ohms: 1}), "R3", tester.Analyzer, "")
+	loose := read(
+		t,
+		condition(t, threeOutlets(t), circuit.Fault{Kind: circuit.Resistive, At: "W3@B3.hot", Ohms: 1}),
+		"R3",
+		tester.Analyzer,
+		"",
+	)
 	assert.Greater(t, *loose.DropPercent.Value, 5.0, "more than 5 % at 15 A deserves a look")
 	none := read(t, condition(t, threeOutlets(t), open("W3@B3.ground")), "R3", tester.Analyzer, "")
 	assert.Equal(t, tester.WiringOpenGround, none.Wiring)

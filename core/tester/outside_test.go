@@ -202,7 +202,11 @@ func (k *again) build() {
 			}
 			for _, wire := range []string{"hot", "neutral"} {
 				if v.Kind == circuit.Receptacle {
-					k.inner[v.ID+".tab."+wire] = &contact{a: terminal(v, wire, false), b: terminal(v, wire, true), open: wire == "hot" && v.Tab.Hot == circuit.TabRemoved}
+					k.inner[v.ID+".tab."+wire] = &contact{
+						a:    terminal(v, wire, false),
+						b:    terminal(v, wire, true),
+						open: wire == "hot" && v.Tab.Hot == circuit.TabRemoved,
+					}
 				}
 				k.inner[v.ID+".top."+wire] = &contact{a: terminal(v, wire, v.Kind == circuit.GFCI), b: v.ID + ".top." + wire}
 				k.inner[v.ID+".bottom."+wire] = &contact{a: terminal(v, wire, true), b: v.ID + ".bottom." + wire}
@@ -326,7 +330,10 @@ func (k *again) bridge(f circuit.Fault) {
 		k.bridges = append(k.bridges, contact{a: terminal(v, one, false), b: terminal(v, other, false), ohms: f.Ohms})
 	case circuit.Leak:
 		v := k.device(at)
-		k.bridges = append(k.bridges, contact{a: terminal(v, "hot", v.Kind == circuit.GFCI), b: v.ID + ".ground", ohms: f.Ohms})
+		k.bridges = append(
+			k.bridges,
+			contact{a: terminal(v, "hot", v.Kind == circuit.GFCI), b: v.ID + ".ground", ohms: f.Ohms},
+		)
 	}
 }
 
@@ -354,7 +361,13 @@ func (k *again) write(o setting) {
 		}
 	}
 	closed := k.breaker && !o.dc && !slices.Contains(o.tripped, "panel")
-	points := map[string]bool{"panel.hot": true, "panel.neutral": true, "panel.ground": true, "panel.hot2": true, bar: true}
+	points := map[string]bool{
+		"panel.hot":     true,
+		"panel.neutral": true,
+		"panel.ground":  true,
+		"panel.hot2":    true,
+		bar:             true,
+	}
 	for i, wire := range []string{"hot", "hot2"}[:k.c.Breaker.Poles] {
 		sign := []float64{1, -1}[i]
 		fmt.Fprintf(k.lines, "V%s%s %s %s AC %g\n", k.prefix, wire, k.node("leg."+wire), k.node("xfmr"), sign*volts)
@@ -776,7 +789,15 @@ func (p *placed) on(probe ...contact) *again {
 
 func (p *placed) ask(words string, ours float64, k *again, a, b string) {
 	at := p.d.volts(k, a, b)
-	p.checks = append(p.checks, check{fmt.Sprintf("%s, %s to %s; faults %v", words, a, b, p.c.Faults), ours, func(v []complex128) float64 { return cmplx.Abs(v[at]) }, 0.001})
+	p.checks = append(
+		p.checks,
+		check{
+			fmt.Sprintf("%s, %s to %s; faults %v", words, a, b, p.c.Faults),
+			ours,
+			func(v []complex128) float64 { return cmplx.Abs(v[at]) },
+			0.001,
+		},
+	)
 }
 
 // press follows what a tester trips.
@@ -797,19 +818,33 @@ func (p *placed) putTesters() {
 	yoke := p.d.volts(bare, o.Device+".ground", "0")
 	for i, wire := range []string{"hot", "neutral"} {
 		at := p.d.volts(bare, slot(wire), "0")
-		p.checks = append(p.checks, check{fmt.Sprintf("sensor at %s; faults %v", slot(wire), p.c.Faults), k.SensorVolts(o)[i], func(v []complex128) float64 {
-			return max(cmplx.Abs(v[at]), cmplx.Abs(v[yoke]))
-		}, 0.001})
+		p.checks = append(
+			p.checks,
+			check{
+				fmt.Sprintf("sensor at %s; faults %v", slot(wire), p.c.Faults),
+				k.SensorVolts(o)[i],
+				func(v []complex128) float64 {
+					return max(cmplx.Abs(v[at]), cmplx.Abs(v[yoke]))
+				},
+				0.001,
+			},
+		)
 	}
 	p.points(bare)
 	p.ask("test lamp", k.TestLampVolts(o), p.on(across(slot("hot"), slot("neutral"), 240)), slot("hot"), slot("neutral"))
 	if o.HasGround {
-		three := []contact{across(slot("hot"), slot("neutral"), 100e3), across(slot("hot"), slot("ground"), 100e3), across(slot("neutral"), slot("ground"), 100e3)}
+		three := []contact{
+			across(slot("hot"), slot("neutral"), 100e3),
+			across(slot("hot"), slot("ground"), 100e3),
+			across(slot("neutral"), slot("ground"), 100e3),
+		}
 		lamps, plug := k.LampVolts(o), p.on(three...)
 		p.ask("lamp", lamps[0], plug, slot("hot"), slot("neutral"))
 		p.ask("lamp", lamps[1], plug, slot("hot"), slot("ground"))
 		p.ask("lamp", lamps[2], plug, slot("neutral"), slot("ground"))
-		p.press(func() []string { return k.PlugButton(o) }, append(slices.Clone(three), across(slot("hot"), slot("ground"), 15e3))...)
+		p.press(
+			func() []string { return k.PlugButton(o) },
+			append(slices.Clone(three), across(slot("hot"), slot("ground"), 15e3))...)
 		p.analyze(o, slot, three)
 	}
 	if v := bare.device(o.Device); v.Kind == circuit.GFCI {
@@ -855,17 +890,28 @@ func (p *placed) points(bare *again) {
 		sum = append(sum, at)
 		ours, err := k.AmpsAt(end + "." + string(wire))
 		require.NoError(p.t, err)
-		p.checks = append(p.checks, check{fmt.Sprintf("clamp on %s %s; faults %v", end, wire, p.c.Faults), ours, func(v []complex128) float64 { return cmplx.Abs(v[at]) }, 1e-6})
+		p.checks = append(
+			p.checks,
+			check{
+				fmt.Sprintf("clamp on %s %s; faults %v", end, wire, p.c.Faults),
+				ours,
+				func(v []complex128) float64 { return cmplx.Abs(v[at]) },
+				1e-6,
+			},
+		)
 	}
 	ours, err = k.AmpsAt(end)
 	require.NoError(p.t, err)
-	p.checks = append(p.checks, check{fmt.Sprintf("clamp on %s; faults %v", end, p.c.Faults), ours, func(v []complex128) float64 {
-		var all complex128
-		for _, at := range sum {
-			all += v[at]
-		}
-		return cmplx.Abs(all)
-	}, 1e-6})
+	p.checks = append(
+		p.checks,
+		check{fmt.Sprintf("clamp on %s; faults %v", end, p.c.Faults), ours, func(v []complex128) float64 {
+			var all complex128
+			for _, at := range sum {
+				all += v[at]
+			}
+			return cmplx.Abs(all)
+		}, 1e-6},
+	)
 
 	a, b := end+".hot", end+".neutral"
 	reads, err := k.OhmsBetween(a, b)
@@ -876,12 +922,15 @@ func (p *placed) points(bare *again) {
 	if reads.Open {
 		value = math.Inf(1)
 	}
-	p.checks = append(p.checks, check{fmt.Sprintf("ohms %s to %s; faults %v", a, b, p.c.Faults), value, func(v []complex128) float64 {
-		if ohms := cmplx.Abs(v[at]); ohms <= 1e6 {
-			return ohms
-		}
-		return math.Inf(1)
-	}, 1e-5})
+	p.checks = append(
+		p.checks,
+		check{fmt.Sprintf("ohms %s to %s; faults %v", a, b, p.c.Faults), value, func(v []complex128) float64 {
+			if ohms := cmplx.Abs(v[at]); ohms <= 1e6 {
+				return ohms
+			}
+			return math.Inf(1)
+		}, 1e-5},
+	)
 }
 
 // analyze is a load tester by its own definition, from three decks.
@@ -890,7 +939,11 @@ func (p *placed) analyze(o circuit.Outlet, slot func(string) string, three []con
 	var at [3][3]int // by deck, then pair
 	for i, extra := range [][]contact{nil, {{a: slot("hot"), b: slot("neutral"), ohms: 8}}, {{a: slot("hot"), b: slot("ground"), ohms: 8}}} {
 		k := p.on(append(slices.Clone(three), extra...)...)
-		at[i] = [3]int{p.d.volts(k, slot("hot"), slot("neutral")), p.d.volts(k, slot("hot"), slot("ground")), p.d.volts(k, slot("neutral"), slot("ground"))}
+		at[i] = [3]int{
+			p.d.volts(k, slot("hot"), slot("neutral")),
+			p.d.volts(k, slot("hot"), slot("ground")),
+			p.d.volts(k, slot("neutral"), slot("ground")),
+		}
 	}
 	p.checks = append(p.checks, check{fmt.Sprintf("load tester at %s %s: %+v; faults %v", o.Device, o.Half, got.Wiring, p.c.Faults), 0, func(v []complex128) float64 {
 		hn, hg, ng := v[at[0][0]], v[at[0][1]], v[at[0][2]]

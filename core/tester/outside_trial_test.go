@@ -92,7 +92,15 @@ func TestTrialAgainstNgspice(t *testing.T) {
 		require.NoError(t, err)
 		own, err := k.Solve(seed)
 		require.NoError(t, err)
-		assert.InDelta(t, own.Minutes, got.Minutes, 1e-6, "seed %d: the same readings lead the same way; faults %v", seed, k.Faults)
+		assert.InDelta(
+			t,
+			own.Minutes,
+			got.Minutes,
+			1e-6,
+			"seed %d: the same readings lead the same way; faults %v",
+			seed,
+			k.Faults,
+		)
 		report.Add(got)
 	}
 	assert.Less(t, report.Minutes, report.Walk)

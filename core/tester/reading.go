@@ -150,7 +150,15 @@ const (
 )
 
 // Wirings lists them.
-var Wirings = []Wiring{WiringCorrect, WiringOpenGround, WiringOpenNeutral, WiringOpenHot, WiringHotGroundReversed, WiringHotNeutralReversed, WiringUnknown}
+var Wirings = []Wiring{
+	WiringCorrect,
+	WiringOpenGround,
+	WiringOpenNeutral,
+	WiringOpenHot,
+	WiringHotGroundReversed,
+	WiringHotNeutralReversed,
+	WiringUnknown,
+}
 
 // Reads is what a meter shows between two points: volts, or ohms, which can be open.
 type Reads struct {

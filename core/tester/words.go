@@ -13,7 +13,6 @@ var pairWords = [6]string{
 // Words says what the tester showed, without where.
 func (r *Reading) Words() string {
 	var parts []string
-	say := func(format string, args ...any) { parts = append(parts, fmt.Sprintf(format, args...)) }
 	switch {
 	case r.Skipped:
 		return "not taken"
@@ -44,57 +43,14 @@ func (r *Reading) Words() string {
 	case r.Amps != nil:
 		return fmt.Sprintf("%.3g A", *r.Amps)
 	}
-	if r.Lamps != nil && r.Tool == Plug {
-		lit, dark := []string{}, []string{}
-		for i, l := range r.Lamps.All() {
-			switch l {
-			case IsLit:
-				lit = append(lit, pairWords[i])
-			case IsDark:
-				dark = append(dark, pairWords[i])
-			}
-		}
-		switch {
-		case len(lit) == 0 && len(dark) == 3:
-			return "all lamps dark"
-		case len(lit) > 0:
-			say("%s lit", strings.Join(lit, ", "))
-		}
-		if len(dark) > 0 {
-			say("%s dark", strings.Join(dark, ", "))
-		}
-	}
-	if r.Volts != nil {
-		for i, v := range r.Volts.All() {
-			if v != nil {
-				say("%s %.0f V", pairWords[i], *v)
-			}
-		}
-		if r.Volts.Unloaded != nil && r.Volts.Unloaded.Value != nil {
-			say("%.1f V", *r.Volts.Unloaded.Value)
-		}
-	}
-	if r.Slots != nil {
-		for i, level := range r.Slots.All() {
-			if level != "" {
-				say("%s slot %s", slotNames[i], level)
-			}
-		}
-	}
-	if r.Glow != "" {
-		say("lamp %s", r.Glow)
-	}
-	if r.Wiring != "" {
-		say("verdict %s", strings.ReplaceAll(string(r.Wiring), "-", " "))
-	}
-	if r.DropPercent != nil && r.DropPercent.Value != nil {
-		say("%.1f %% drop at 15 A", *r.DropPercent.Value)
+	if i, ok := instruments[r.Tool]; ok {
+		parts = i.words(r)
 	}
 	if r.Tripped != nil {
 		if len(r.Tripped) == 0 {
-			say("nothing tripped")
+			parts = append(parts, "nothing tripped")
 		} else {
-			say("%s tripped", strings.Join(r.Tripped, ", "))
+			parts = append(parts, strings.Join(r.Tripped, ", ")+" tripped")
 		}
 	}
 	return strings.Join(parts, "; ")

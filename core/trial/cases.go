@@ -74,7 +74,14 @@ func (f *File) Play() (Outcome, error) {
 	if v, _ := belief.Device(f.Complaint.At); v == nil {
 		return Outcome{}, fmt.Errorf("case %s: complaint: at %q: no such device on its circuit", f.ID, f.Complaint.At)
 	}
-	s := &electrician{belief: belief, truth: truth, source: Simulated, settings: diagnosis.Defaults(), r: rand.New(rand.NewPCG(1, 80)), noHints: true}
+	s := &electrician{
+		belief:   belief,
+		truth:    truth,
+		source:   Simulated,
+		settings: diagnosis.Defaults(),
+		r:        rand.New(rand.NewPCG(1, 80)),
+		noHints:  true,
+	}
 	s.settings.Tools = tester.AtOutlets
 	for i := range f.Groups {
 		s.left = append(s.left, Hidden{Faults: f.Groups[i], Sites: f.Sites[i]})

@@ -112,7 +112,10 @@ func TestWhatAnActCosts(t *testing.T) {
 	// A switch that is off, on a run of three: what is proposed is followed to the
 	// end without a box, in minutes.
 	s := atWork(t, "W3@B3.neutral")
-	s.left, s.switched = nil, []circuit.Fault{{Kind: circuit.Open, At: "R3.top.hot"}, {Kind: circuit.Open, At: "R3.bottom.hot"}}
+	s.left, s.switched = nil, []circuit.Fault{
+		{Kind: circuit.Open, At: "R3.top.hot"},
+		{Kind: circuit.Open, At: "R3.bottom.hot"},
+	}
 	s.source, s.noHints = Simulated, true
 	s.at = "B3"
 	out, err := s.run([]string{"B3"})
@@ -133,7 +136,12 @@ func TestEveryMinuteGoesSomewhere(t *testing.T) {
 		out, err := k.Solve(seed)
 		require.NoError(t, err)
 		spent := out.Spent
-		assert.InDelta(t, out.Minutes, spent.Readings+spent.Walking+spent.Acts+spent.Right+spent.OtherEnd+spent.Elsewhere+spent.CalledBack, 1e-6)
+		assert.InDelta(
+			t,
+			out.Minutes,
+			spent.Readings+spent.Walking+spent.Acts+spent.Right+spent.OtherEnd+spent.Elsewhere+spent.CalledBack,
+			1e-6,
+		)
 		assert.LessOrEqual(t, out.Sessions, out.Minutes+5, "a shared dead session costs no more")
 		assert.GreaterOrEqual(t, out.Boxes, 1)
 		if out.FirstRight {

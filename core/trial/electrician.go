@@ -96,7 +96,10 @@ func (s *electrician) run(wrong []string) (Outcome, error) {
 			return s.out, err
 		}
 		s.live = slices.DeleteFunc(s.live, func(device string) bool {
-			return slices.ContainsFunc(result.Hidden, func(d diagnosis.Danger) bool { return d.Name == diagnosis.LiveGroundPin && d.At == device })
+			return slices.ContainsFunc(
+				result.Hidden,
+				func(d diagnosis.Danger) bool { return d.Name == diagnosis.LiveGroundPin && d.At == device },
+			)
 		})
 		s.out.Unlisted = len(s.live)
 		next, ok := s.choose(result)

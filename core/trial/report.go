@@ -119,10 +119,21 @@ func RunRough(cases int, seed uint64, workers int, source Source, progress func(
 
 // RunFiles plays the cases of a folder.
 func RunFiles(files []File, workers int, progress func(done int)) (*Report, error) {
-	return run(fmt.Sprintf("%d cases from files", len(files)), len(files), workers, progress, func(i int) (Outcome, error) { return files[i].Play() })
+	return run(
+		fmt.Sprintf("%d cases from files", len(files)),
+		len(files),
+		workers,
+		progress,
+		func(i int) (Outcome, error) { return files[i].Play() },
+	)
 }
 
-func run(title string, cases, workers int, progress func(done int), solve func(i int) (Outcome, error)) (*Report, error) {
+func run(
+	title string,
+	cases, workers int,
+	progress func(done int),
+	solve func(i int) (Outcome, error),
+) (*Report, error) {
 	outcomes := make([]Outcome, cases)
 	errs := make([]error, cases)
 	var mu sync.Mutex
@@ -170,8 +181,17 @@ func (r *Report) Write(w io.Writer) {
 	fmt.Fprintf(w, "%-34s %8.3f %8.2f %8.2f\n", "of the walk's minutes", r.Minutes/r.Walk, 1.0, r.Bound/r.Walk)
 	fmt.Fprintf(w, "%-34s %8.3f %8.2f\n", "the same, sharing dead sessions", r.Sessions/r.WalkSessions, 1.0)
 	fmt.Fprintf(w, "%-34s %8.2f %8.2f\n\n", "boxes opened", float64(r.Boxes)/n, float64(r.WalkBoxes)/n)
-	fmt.Fprintf(w, "minutes a case: right boxes %.1f, other end of the cable %.1f, wrong elsewhere %.1f, readings %.1f, walking %.1f, acts %.1f, called back %.1f\n\n",
-		r.Spent.Right/n, r.Spent.OtherEnd/n, r.Spent.Elsewhere/n, r.Spent.Readings/n, r.Spent.Walking/n, r.Spent.Acts/n, r.Spent.CalledBack/n)
+	fmt.Fprintf(
+		w,
+		"minutes a case: right boxes %.1f, other end of the cable %.1f, wrong elsewhere %.1f, readings %.1f, walking %.1f, acts %.1f, called back %.1f\n\n",
+		r.Spent.Right/n,
+		r.Spent.OtherEnd/n,
+		r.Spent.Elsewhere/n,
+		r.Spent.Readings/n,
+		r.Spent.Walking/n,
+		r.Spent.Acts/n,
+		r.Spent.CalledBack/n,
+	)
 	fmt.Fprintf(w, "solved                                     %5.1f %%\n", 100*float64(r.Solved)/n)
 	fmt.Fprintf(w, "first box opened was a faulty one          %5.1f %%\n", 100*float64(r.FirstRight)/n)
 	fmt.Fprintf(w, "or the other end of the faulty cable       %5.1f %%\n", 100*float64(r.FirstNear)/n)
@@ -182,7 +202,15 @@ func (r *Report) Write(w io.Writer) {
 		if d.Calls == 0 {
 			continue
 		}
-		fmt.Fprintf(w, "%3d to %3d %%   %6d %6.0f %% %6.0f %%\n", 10*i, 10*(i+1), d.Calls, 100*d.Said/float64(d.Calls), 100*float64(d.Right)/float64(d.Calls))
+		fmt.Fprintf(
+			w,
+			"%3d to %3d %%   %6d %6.0f %% %6.0f %%\n",
+			10*i,
+			10*(i+1),
+			d.Calls,
+			100*d.Said/float64(d.Calls),
+			100*float64(d.Right)/float64(d.Calls),
+		)
 	}
 	fmt.Fprintf(w, "\n%-28s %6s %9s %7s %8s %6s %6s\n", "kind", "cases", "of walk", "right", "or near", "said", "true")
 	for _, name := range slices.Sorted(maps.Keys(r.Kinds)) {
@@ -191,6 +219,16 @@ func (r *Report) Write(w io.Writer) {
 			continue
 		}
 		c, calls := float64(k.Cases), float64(max(1, k.Calls))
-		fmt.Fprintf(w, "%-28s %6d %9.2f %5.0f %% %6.0f %% %4.0f %% %4.0f %%\n", name, k.Cases, k.Minutes/k.Walk, 100*float64(k.FirstRight)/c, 100*float64(k.FirstNear)/c, 100*k.Said/calls, 100*float64(k.Right)/calls)
+		fmt.Fprintf(
+			w,
+			"%-28s %6d %9.2f %5.0f %% %6.0f %% %4.0f %% %4.0f %%\n",
+			name,
+			k.Cases,
+			k.Minutes/k.Walk,
+			100*float64(k.FirstRight)/c,
+			100*float64(k.FirstNear)/c,
+			100*k.Said/calls,
+			100*float64(k.Right)/calls,
+		)
 	}
 }

@@ -54,7 +54,9 @@ var roughKinds = []struct {
 		return one(circuit.Fault{Kind: circuit.Swapped, At: v.ID, Pair: circuit.HotNeutral})
 	}},
 	{3, func(r *rand.Rand, c *circuit.Circuit, box *circuit.Box, _ *circuit.Device) []circuit.Fault {
-		return one(circuit.Fault{Kind: circuit.Swapped, At: roughCable(r, c, box).ID + "@" + box.ID, Pair: circuit.HotNeutral})
+		return one(
+			circuit.Fault{Kind: circuit.Swapped, At: roughCable(r, c, box).ID + "@" + box.ID, Pair: circuit.HotNeutral},
+		)
 	}},
 	{6, func(r *rand.Rand, _ *circuit.Circuit, _ *circuit.Box, v *circuit.Device) []circuit.Fault {
 		slot := []string{"top.hot", "bottom.hot", "top.neutral", "bottom.neutral"}[r.IntN(4)]
@@ -64,7 +66,9 @@ var roughKinds = []struct {
 		k := []circuit.Conductor{circuit.Hot, circuit.Neutral}[r.IntN(2)]
 		// From 0.1 to 300 ohms, as many in each factor of ten.
 		ohms := math.Round(100*math.Exp(math.Log(0.1)+r.Float64()*math.Log(3000))) / 100
-		return one(circuit.Fault{Kind: circuit.Resistive, At: roughCable(r, c, box).ID + "@" + box.ID + "." + string(k), Ohms: ohms})
+		return one(
+			circuit.Fault{Kind: circuit.Resistive, At: roughCable(r, c, box).ID + "@" + box.ID + "." + string(k), Ohms: ohms},
+		)
 	}},
 	{3, func(_ *rand.Rand, _ *circuit.Circuit, _ *circuit.Box, v *circuit.Device) []circuit.Fault {
 		return one(circuit.Fault{Kind: circuit.Bonded, At: v.ID, Pair: circuit.NeutralGround, Ohms: 0.02})
@@ -73,7 +77,9 @@ var roughKinds = []struct {
 		if v.Kind != circuit.GFCI {
 			return nil
 		}
-		return one(circuit.Fault{Kind: circuit.GFCIFault, At: v.ID, State: []string{"tripped", "dead", "line-load-swapped"}[r.IntN(3)]})
+		return one(
+			circuit.Fault{Kind: circuit.GFCIFault, At: v.ID, State: []string{"tripped", "dead", "line-load-swapped"}[r.IntN(3)]},
+		)
 	}},
 }
 
@@ -150,7 +156,9 @@ func (k *Rough) hide(r *rand.Rand) {
 		if r.IntN(3) == 0 {
 			cable = c.Cables[r.IntN(len(c.Cables))]
 		}
-		k.Tripped = (diagnosis.Unrecorded{Kind: diagnosis.GFCIElsewhere, At: cable.ID, State: diagnosis.StateTripped}).Opens(c)
+		k.Tripped = (diagnosis.Unrecorded{Kind: diagnosis.GFCIElsewhere, At: cable.ID, State: diagnosis.StateTripped}).Opens(
+			c,
+		)
 		n = 0
 	}
 	weights := make([]float64, len(roughKinds))
@@ -242,7 +250,11 @@ func (k *Rough) Solve(seed uint64, source Source) (Outcome, error) {
 	if err := s.phone([]circuit.Outlet{k.Complaint}); err != nil {
 		return Outcome{}, err
 	}
-	reading, err := s.reading("complaint", k.Complaint, diagnosis.Test{At: k.Complaint.Device, Half: k.Complaint.Half, Tool: toolFor(k.Complaint)})
+	reading, err := s.reading(
+		"complaint",
+		k.Complaint,
+		diagnosis.Test{At: k.Complaint.Device, Half: k.Complaint.Half, Tool: toolFor(k.Complaint)},
+	)
 	if err != nil {
 		return Outcome{}, err
 	}

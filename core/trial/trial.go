@@ -222,7 +222,13 @@ func (k *Case) symptoms() ([]circuit.Outlet, error) {
 type Source func(c *circuit.Circuit, o circuit.Outlet, tool tester.Tool, mode tester.Mode, between *[2]string) (tester.Reading, error)
 
 // Simulated is the product's own source.
-func Simulated(c *circuit.Circuit, o circuit.Outlet, tool tester.Tool, mode tester.Mode, between *[2]string) (tester.Reading, error) {
+func Simulated(
+	c *circuit.Circuit,
+	o circuit.Outlet,
+	tool tester.Tool,
+	mode tester.Mode,
+	between *[2]string,
+) (tester.Reading, error) {
 	bench, err := tester.NewBench(c)
 	if err != nil {
 		return tester.Reading{}, err

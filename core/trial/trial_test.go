@@ -59,7 +59,12 @@ func TestTheRuleByHand(t *testing.T) {
 // atWork is an electrician on the line with that open.
 func atWork(t *testing.T, at string) *electrician {
 	k := line(t, at)
-	return &electrician{belief: k.Circuit, truth: k.Circuit, settings: diagnosis.Defaults(), left: []Hidden{{Faults: k.Faults, Sites: []string{k.site(0)}}}}
+	return &electrician{
+		belief:   k.Circuit,
+		truth:    k.Circuit,
+		settings: diagnosis.Defaults(),
+		left:     []Hidden{{Faults: k.Faults, Sites: []string{k.site(0)}}},
+	}
 }
 
 // wrong are the boxes at which lamps show something.
@@ -110,7 +115,12 @@ func TestRoughCases(t *testing.T) {
 		require.Equal(t, len(k.Belief.Cables), len(k.Truth.Cables))
 		for i := range k.Belief.Cables {
 			off := k.Belief.Cables[i].Feet/k.Truth.Cables[i].Feet - 1
-			assert.Less(t, off*off, (roughLength+0.6/k.Truth.Cables[i].Feet)*(roughLength+0.6/k.Truth.Cables[i].Feet), "rounded to whole feet")
+			assert.Less(
+				t,
+				off*off,
+				(roughLength+0.6/k.Truth.Cables[i].Feet)*(roughLength+0.6/k.Truth.Cables[i].Feet),
+				"rounded to whole feet",
+			)
 		}
 		if len(k.Switched)+len(k.Tripped) > 0 {
 			apart++

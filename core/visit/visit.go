@@ -146,33 +146,19 @@ const (
 // A Page is what the customer sees.
 type Page struct {
 	Stage  Stage    `json:"stage"`
-	Say    []string `json:"say"`
+	Say    []string `json:"say"`    // codes of core/words
 	Guards []Guard  `json:"guards"` // with what was said of each
 	Next   string   `json:"next"`   // key of the GFCI to go to; "" for none
 }
 
-// What the page says. Common practice, no source.
+// What the page says, as codes of core/words.
 var (
-	sayDanger = []string{
-		"Before anything else: is there any of this, now or since it stopped working?",
-		"Touch nothing to find out. What you see, smell or felt is enough.",
-	}
-	sayAway = []string{
-		"Leave it off. Reset nothing, unplug nothing, touch nothing there, and keep everybody away from it.",
-		"Only if you can get to the panel dry, without passing the place, and nothing is hot or wet at the panel: switch that breaker off and leave it off.",
-		"Fire, smoke, or someone hurt: leave the house and call the emergency number.",
-		"The shop sees your answer. We come.",
-	}
-	sayOutlets = []string{"Which outlets are dead, and which still work? A lamp that works elsewhere tells. Look behind furniture, but pull nothing heavy away."}
-	sayResets  = []string{
-		"Go to each of these and press its reset button once, with dry hands. Once is enough: one that does not stay in is left as it is.",
-		"Stop at once if it is warm, smells, buzzes or is wet, and answer the first question again.",
-	}
-	sayBreaker = []string{
-		"If you can get to the panel dry: push the breaker of this circuit fully off, then on, once. Nothing else in the panel.",
-		"If it goes off again by itself, leave it off.",
-	}
-	sayDone = []string{"Thank you. That is all we need before we come. Please change nothing more until then."}
+	sayDanger  = []string{"visit.danger.1", "visit.danger.2"}
+	sayAway    = []string{"visit.away.1", "visit.away.2", "visit.away.3", "visit.away.4"}
+	sayOutlets = []string{"visit.outlets.1"}
+	sayResets  = []string{"visit.resets.1", "visit.resets.2"}
+	sayBreaker = []string{"visit.breaker.1", "visit.breaker.2"}
+	sayDone    = []string{"visit.done.1"}
 )
 
 // Walk is the page after the answers so far, the latest of each counting.
@@ -269,8 +255,8 @@ type Told struct {
 
 // Readings are what the answers are worth as evidence: which outlets work, and
 // what the resets and the breaker brought, once the walk has come to its end or
-// something came back.
-func Readings(c *circuit.Circuit, guards []Guard, answers []Answer) []Told {
+// something came back. What was said of an outlet stands also while it is off the run.
+func Readings(guards []Guard, answers []Answer) []Told {
 	var all []Told
 	put := func(name string, r tester.Reading) {
 		r.Tool = tester.Told
@@ -286,9 +272,6 @@ func Readings(c *circuit.Circuit, guards []Guard, answers []Answer) []Told {
 			halves := circuit.Halves
 			if a.Half != "" {
 				halves = []circuit.Half{a.Half}
-			}
-			if v, _ := c.Device(a.Device); v == nil {
-				continue
 			}
 			for _, half := range halves {
 				put("outlet-"+a.Device+"-"+string(half), tester.Reading{At: a.Device, Half: half, Works: a.Works})
@@ -311,7 +294,7 @@ func Readings(c *circuit.Circuit, guards []Guard, answers []Answer) []Told {
 type Kept struct {
 	ID        string
 	Document  string
-	Withdrawn bool
+	Withdrawn bool // by Follow, before
 }
 
 // A Worth is a reading that is to be entered.
@@ -320,16 +303,29 @@ type Worth struct {
 	Reading tester.Reading
 }
 
+// is reports whether the reading is that; the order of its fields does not matter.
+func (k *Kept) is(reading tester.Reading) (bool, error) {
+	if k.Document == "" {
+		return false, nil
+	}
+	var was tester.Reading
+	if err := json.Unmarshal([]byte(k.Document), &was); err != nil {
+		return false, fmt.Errorf("reading %s: %w", k.ID, err)
+	}
+	before, err := json.Marshal(was)
+	if err != nil {
+		return false, err
+	}
+	document, err := json.Marshal(reading)
+	return string(before) == string(document), err
+}
+
 // Follow brings the readings of a call in line with what the answers are worth:
 // which to enter, and which that followed from earlier answers to withdraw.
 func Follow(call int64, told []Told, kept []Kept) (enter []Worth, withdraw []string, err error) {
 	all := fmt.Sprintf("visit-%d-", call)
 	in := map[string]bool{} // the ones that stay as they are
 	for _, t := range told {
-		document, err := json.Marshal(t.Reading)
-		if err != nil {
-			return nil, nil, err
-		}
 		// The latest counts: one that somebody on the call withdrew is not brought
 		// back by the same word said again.
 		prefix, n, last := all+t.Name+"-", 0, Kept{}
@@ -338,7 +334,11 @@ func Follow(call int64, told []Told, kept []Kept) (enter []Worth, withdraw []str
 				n, last = n+1, k
 			}
 		}
-		if last.Document == string(document) {
+		same, err := last.is(t.Reading)
+		if err != nil {
+			return nil, nil, err
+		}
+		if same {
 			in[last.ID] = true
 		} else {
 			enter = append(enter, Worth{fmt.Sprint(prefix, n+1), t.Reading})

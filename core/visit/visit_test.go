@@ -104,7 +104,15 @@ func TestCheck(t *testing.T) {
 // all are walked or one came back, and what is known of the place.
 func TestWorthAsEvidence(t *testing.T) {
 	c := run(t)
-	told := Readings(c, guards, []Answer{calm, dead, {Kind: Outlet, Device: "R2", Half: circuit.Top, Works: &yes}, reset("1.G1", tester.NothingChanged)})
+	told := Readings(
+		guards,
+		[]Answer{
+			calm,
+			dead,
+			{Kind: Outlet, Device: "R2", Half: circuit.Top, Works: &yes},
+			reset("1.G1", tester.NothingChanged),
+		},
+	)
 	require.Len(t, told, 2, "both halves, the later word on one of them; not every GFCI was walked to")
 	assert.Equal(t, tester.Reading{Tool: tester.Told, At: "R2", Half: circuit.Top, Works: &yes}, told[0].Reading)
 	assert.Equal(t, tester.Reading{Tool: tester.Told, At: "R2", Half: circuit.Bottom, Works: &no}, told[1].Reading)
@@ -120,7 +128,7 @@ func TestWorthAsEvidence(t *testing.T) {
 		if row.second != "" {
 			answers = append(answers, reset("2.G4", row.second))
 		}
-		told := Readings(c, guards, answers)
+		told := Readings(guards, answers)
 		require.Len(t, told, 1)
 		assert.Equal(t, tester.Reading{Tool: tester.Told, Asked: tester.ResetGFCIs, Answer: row.want}, told[0].Reading)
 	}
@@ -128,19 +136,47 @@ func TestWorthAsEvidence(t *testing.T) {
 		{reset("1.G1", NotReached), reset("2.G4", tester.NothingChanged)}, {reset("1.G1", NotReached), reset("2.G4", NotReached)},
 		{{Kind: Breaker, Result: NotReached}}, {{Kind: Breaker, Result: tester.NothingChanged}, {Kind: Breaker, Result: NotReached}},
 	} {
-		assert.Empty(t, Readings(c, guards, unknown), "what was not reached may be tripped")
+		assert.Empty(t, Readings(guards, unknown), "what was not reached may be tripped")
 		for _, a := range unknown {
 			require.NoError(t, a.Check(c, guards))
 		}
 	}
-	assert.Equal(t, AskBreaker, Walk(guards, []Answer{calm, dead, reset("1.G1", NotReached), reset("2.G4", NotReached)}).Stage, "the walk goes on")
-	assert.Contains(t, (&Answer{Kind: Reset, Guard: "1.G1", Result: NotReached}).Words(c.LabelOf, guards), "could not be reached")
-	breaker := Readings(c, guards, []Answer{{Kind: Breaker, Result: tester.WillNotHold}})
+	assert.Equal(
+		t,
+		AskBreaker,
+		Walk(guards, []Answer{calm, dead, reset("1.G1", NotReached), reset("2.G4", NotReached)}).Stage,
+		"the walk goes on",
+	)
+	assert.Contains(
+		t,
+		(&Answer{Kind: Reset, Guard: "1.G1", Result: NotReached}).Words(c.LabelOf, guards),
+		"could not be reached",
+	)
+	breaker := Readings(guards, []Answer{{Kind: Breaker, Result: tester.WillNotHold}})
 	require.Len(t, breaker, 1)
 	assert.Equal(t, tester.CycleBreaker, breaker[0].Reading.Asked)
-	k := Conditions(diagnosis.Conditions{Old: true}, []Answer{{Kind: Danger, Signs: []Sign{Heat}, Box: "B1"}, {Kind: Work, Yes: &yes, Box: "B2"}, {Kind: Plugged, Text: "iron", Box: "B2", Heavy: true}, {Kind: Danger, Signs: []Sign{Water}, Box: "B2"}})
-	assert.Equal(t, diagnosis.Conditions{Old: true, Boxes: map[string][]diagnosis.Condition{"B1": {diagnosis.Warm}, "B2": {diagnosis.Worked, diagnosis.Heavy}}}, k)
-	assert.Equal(t, "heat, smell at Loom", Reported(c, []Answer{calm, {Kind: Danger, Signs: []Sign{Heat, Smell}, Box: "B1"}}))
+	k := Conditions(
+		diagnosis.Conditions{Old: true},
+		[]Answer{
+			{Kind: Danger, Signs: []Sign{Heat}, Box: "B1"},
+			{Kind: Work, Yes: &yes, Box: "B2"},
+			{Kind: Plugged, Text: "iron", Box: "B2", Heavy: true},
+			{Kind: Danger, Signs: []Sign{Water}, Box: "B2"},
+		},
+	)
+	assert.Equal(
+		t,
+		diagnosis.Conditions{
+			Old:   true,
+			Boxes: map[string][]diagnosis.Condition{"B1": {diagnosis.Warm}, "B2": {diagnosis.Worked, diagnosis.Heavy}},
+		},
+		k,
+	)
+	assert.Equal(
+		t,
+		"heat, smell at Loom",
+		Reported(c, []Answer{calm, {Kind: Danger, Signs: []Sign{Heat, Smell}, Box: "B1"}}),
+	)
 	assert.Empty(t, Reported(c, []Answer{{Kind: Danger, Signs: []Sign{Heat}}, calm}), "the last word counts")
 }
 
@@ -148,7 +184,7 @@ func TestWorthAsEvidence(t *testing.T) {
 // says any more is withdrawn; what others entered is left alone.
 func TestFollow(t *testing.T) {
 	breaker := func(result tester.Answer) []Told {
-		return Readings(run(t), guards, []Answer{{Kind: Breaker, Result: result}})
+		return Readings(guards, []Answer{{Kind: Breaker, Result: result}})
 	}
 	first, gone, err := Follow(7, breaker(tester.NothingChanged), []Kept{{ID: "reading-1", Document: "{}"}})
 	require.NoError(t, err)
@@ -157,7 +193,11 @@ func TestFollow(t *testing.T) {
 	assert.Empty(t, gone)
 	document, err := json.Marshal(first[0].Reading)
 	require.NoError(t, err)
-	kept := []Kept{{ID: "reading-1", Document: "{}"}, {ID: "visit-7-breaker-1", Document: string(document)}, {ID: "visit-70-breaker-1", Document: "{}"}}
+	kept := []Kept{
+		{ID: "reading-1", Document: "{}"},
+		{ID: "visit-7-breaker-1", Document: string(document)},
+		{ID: "visit-70-breaker-1", Document: "{}"},
+	}
 	again, gone, err := Follow(7, breaker(tester.NothingChanged), kept)
 	require.NoError(t, err)
 	assert.Empty(t, again, "said twice, it is one")
@@ -166,7 +206,14 @@ func TestFollow(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "visit-7-breaker-2", other[0].ID)
 	assert.Equal(t, []string{"visit-7-breaker-1"}, gone)
-	back, gone, err := Follow(7, breaker(tester.NothingChanged), append([]Kept{{ID: "visit-7-breaker-1", Document: string(document), Withdrawn: true}}, Kept{ID: "visit-7-breaker-2", Document: "{}"}))
+	back, gone, err := Follow(
+		7,
+		breaker(tester.NothingChanged),
+		append(
+			[]Kept{{ID: "visit-7-breaker-1", Document: string(document), Withdrawn: true}},
+			Kept{ID: "visit-7-breaker-2", Document: "{}"},
+		),
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "visit-7-breaker-3", back[0].ID, "the first word again")
 	assert.Equal(t, []string{"visit-7-breaker-2"}, gone)

@@ -1,6 +1,12 @@
 package wire
 
-import "fmt"
+import (
+	"fmt"
+	"math"
+	"regexp"
+	"strconv"
+	"strings"
+)
 
 // CubicInches is a volume, as boxes are marked with.
 type CubicInches float64
@@ -16,9 +22,16 @@ func (g Gauge) Fill() CubicInches { return fillPerConductor[g] }
 
 // MostAmps is the largest breaker a copper conductor of the gauge may hang on
 // in a dwelling's branch circuits; zero where the rule does not speak of it.
-// Source: NEC 240.4(D) (from memory).
+// Source: NEC 240.4(D)(1) to (7) (from memory).
 func (g Gauge) MostAmps() float64 {
-	return map[Gauge]float64{14: 15, 12: 20, 10: 30}[g]
+	return map[Gauge]float64{18: 7, 16: 10, 14: 15, 12: 20, 10: 30}[g]
+}
+
+// MostAmpsAluminum is the same of aluminium or copper-clad aluminium, which is not
+// made thinner than 12 AWG.
+// Source: NEC 240.4(D)(4), (6) (from memory).
+func (g Gauge) MostAmpsAluminum() float64 {
+	return map[Gauge]float64{12: 15, 10: 25}[g]
 }
 
 // For is the least gauge of copper that a breaker of the amperes may feed; zero
@@ -52,12 +65,68 @@ var MetalBoxes = []MetalBox{
 	{"4 11/16 square x 1 1/4", 25.5}, {"4 11/16 square x 1 1/2", 29.5}, {"4 11/16 square x 2 1/8", 42.0},
 }
 
-// VolumeOf is the volume of a metal box of that size.
+// VolumeOf is the volume of a metal box of that size, however it is written:
+// 3 x 2 x 2 3/4, 3x2x2-3/4, 3 by 2 by 2.75, 4" sq. x 1-1/2".
 func VolumeOf(size string) (CubicInches, error) {
-	for _, b := range MetalBoxes {
-		if b.Size == size {
-			return b.Volume, nil
+	want, ok := sidesOf(size)
+	if ok {
+		for _, b := range MetalBoxes {
+			if have, _ := sidesOf(b.Size); have == want {
+				return b.Volume, nil
+			}
 		}
 	}
 	return 0, fmt.Errorf("size %q: not among the standard metal boxes; give the volume that is marked in it", size)
+}
+
+// DepthOf is the depth of a box whose size is written like a standard one's.
+func DepthOf(size string) (Inches, bool) {
+	s, ok := sidesOf(size)
+	return Inches(s[2]) / 16, ok
+}
+
+// sides are width, height and depth in sixteenths of an inch.
+type sides [3]int
+
+var (
+	notOfSize = regexp.MustCompile(`["”″']|\b(inches|inch|in)\b\.?|,`)
+	square    = regexp.MustCompile(`\s*\b(square|sq)\b\.?`)
+	between   = regexp.MustCompile(`\s*(?:x|×|\*|by)\s*`)
+	inWords   = regexp.MustCompile(`^(\d+)?(?:[\s-]*(\d+)/(\d+)|(\.\d+))?$`)
+	vulgar    = strings.NewReplacer(
+		"½", " 1/2", "¼", " 1/4", "¾", " 3/4", "⅛", " 1/8", "⅜", " 3/8", "⅝", " 5/8", "⅞", " 7/8", "⁄", "/",
+	)
+)
+
+// sidesOf reads a size as people write it; a square box has its side once or twice.
+func sidesOf(size string) (s sides, ok bool) {
+	text := strings.ToLower(strings.TrimSpace(vulgar.Replace(size)))
+	text = notOfSize.ReplaceAllString(text, "")
+	isSquare := square.MatchString(text)
+	text = square.ReplaceAllString(text, "")
+	parts := between.Split(strings.TrimSpace(text), -1)
+	if isSquare && len(parts) == 2 {
+		parts = []string{parts[0], parts[0], parts[1]}
+	}
+	if len(parts) != len(s) {
+		return s, false
+	}
+	for i, part := range parts {
+		m := inWords.FindStringSubmatch(strings.TrimSpace(part))
+		if m == nil || m[0] == "" {
+			return s, false
+		}
+		whole, _ := strconv.Atoi(m[1])
+		over, _ := strconv.Atoi(m[2])
+		under, _ := strconv.Atoi(m[3])
+		decimal, _ := strconv.ParseFloat("0"+m[4], 64)
+		s[i] = 16*whole + int(math.Round(16*decimal))
+		if m[3] != "" && under == 0 {
+			return s, false
+		}
+		if under > 0 {
+			s[i] += int(math.Round(16 * float64(over) / float64(under)))
+		}
+	}
+	return s, true
 }

@@ -53,6 +53,26 @@ func TestBoxes(t *testing.T) {
 		assert.NoError(t, err)
 		assert.Equal(t, row.in3, v, row.size)
 	}
+	for _, row := range []struct {
+		as  string
+		in3 CubicInches
+	}{
+		{"3x2x2 3/4", 14}, {"3 x 2 x 2-3/4", 14}, {"3X2X2.75", 14}, {`3" x 2" x 2-3/4"`, 14}, {"3 × 2 × 2¾", 14}, {"3 by 2 by 2 3/4 in.", 14},
+		{"3x2x2½", 12.5}, {"3 x 2 x 2 1/2 inches", 12.5}, {"3*2*2", 10}, {"  3x2x3-1/2 ", 18}, {"4x2-1/8x1-7/8", 13}, {"4 x 2.125 x 1.875", 13},
+		{"4 sq x 1 1/2", 21}, {"4 square x 1-1/2", 21}, {`4" sq. x 2-1/8"`, 30.3}, {"4x4x2 1/8", 30.3}, {"4-11/16 square x 2 1/8", 42}, {"4 11/16 x 4 11/16 x 1.5", 29.5},
+	} {
+		v, err := VolumeOf(row.as)
+		assert.NoError(t, err, row.as)
+		assert.Equal(t, row.in3, v, row.as)
+	}
+	for _, size := range []string{"", "x", "3x2", "3x2x9", "3x2x2x2", "big", "3x2x2 3/0", "-3x2x2"} {
+		_, err := VolumeOf(size)
+		assert.ErrorContains(t, err, "give the volume", size)
+	}
+	// NEC 240.4(D), copper and aluminium (from memory).
+	for g, amps := range map[Gauge][2]float64{18: {7, 0}, 16: {10, 0}, 14: {15, 0}, 12: {20, 15}, 10: {30, 25}, 8: {0, 0}} {
+		assert.Equal(t, amps, [2]float64{g.MostAmps(), g.MostAmpsAluminum()}, "%d AWG", g)
+	}
 	_, err := VolumeOf("round")
 	assert.ErrorContains(t, err, `"round"`)
 	// NEC table 314.16(B)(1), 240.4(D), table 310.16 at 60 C (from memory).

@@ -1,0 +1,238 @@
+// Package parts is the one catalogue of what a make-up uses up and what has to be carried
+// for it: van stock, what to take along, what was used and what the report says all name
+// the same things.
+package parts
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"elvat/core/wire"
+)
+
+// A Group is a kind of part.
+type Group string
+
+// Groups in the order in which they are listed.
+const (
+	Device   Group = "device"
+	Breaker  Group = "breaker"
+	Box      Group = "box"
+	Plate    Group = "plate"
+	Splice   Group = "splice"
+	Wire     Group = "wire"
+	Hardware Group = "hardware"
+	Marking  Group = "marking"
+	Tool     Group = "tool" // carried, not used up
+)
+
+// Groups lists them.
+var Groups = []Group{Device, Breaker, Box, Plate, Splice, Wire, Hardware, Marking, Tool}
+
+// An Item is one thing, as it is asked for over a counter. Its code stays, however it is
+// worded.
+type Item struct {
+	Code  string  `json:"code"`
+	Words string  `json:"words"`
+	Unit  string  `json:"unit"` // "", or ft
+	Group Group   `json:"group"`
+	Usual float64 `json:"usual"` // dollars a unit. Assumption, all of them
+}
+
+// Lever, PushInSplice, Twisted and BothMetals are connectors by the wires they take.
+func Lever(wires int) Item {
+	return Item{fmt.Sprintf("lever-%d", wires), fmt.Sprintf("lever, %d-wire", wires), "", Splice, 0.6}
+}
+
+// PushInSplice takes solid wires without a tool.
+func PushInSplice(wires int) Item {
+	return Item{fmt.Sprintf("push-in-splice-%d", wires), fmt.Sprintf("push-in splice, %d-wire", wires), "", Splice, 0.3}
+}
+
+// Twisted is turned on over wires of the gauge: how many of which it takes is on its listing.
+func Twisted(wires int, gauge wire.Gauge) Item {
+	return Item{
+		fmt.Sprintf("twisted-%d-awg%d", wires, gauge), fmt.Sprintf("twisted, listed for %d wires of %d AWG", wires, gauge), "", Splice, 0.2,
+	}
+}
+
+// BothMetals may join aluminium with copper.
+// Source: NEC 110.14(B) (from memory).
+func BothMetals(wires int) Item {
+	return Item{
+		fmt.Sprintf("aluminium-copper-%d", wires), fmt.Sprintf("connector listed for aluminium with copper, %d-wire", wires), "", Splice, 4,
+	}
+}
+
+// Cap closes one wire's end.
+var Cap = Item{"cap", "cap", "", Splice, 0.2}
+
+// Jumper is single wire by gauge and colour.
+func Jumper(g wire.Gauge, colour string) Item {
+	return Item{fmt.Sprintf("wire-%d-%s", g, colour), fmt.Sprintf("%d AWG %s", g, colour), "ft", Wire, 0.4}
+}
+
+// Cable is bought by the foot; wires counts what is not the ground.
+func Cable(kind string, g wire.Gauge, wires int) Item {
+	return Item{
+		fmt.Sprintf("cable-%s-%d-%d", strings.ToLower(kind), g, wires), fmt.Sprintf("%s cable %d-%d with ground", kind, g, wires), "ft", Wire, 1,
+	}
+}
+
+// A Face is what a plate has to leave open.
+type Face string
+
+// Faces of devices.
+const (
+	Duplex      Face = "duplex"
+	Rectangular Face = "rectangular"
+	Single      Face = "single"
+)
+
+// WallPlate is by gangs, faces and size: standard, medium, large.
+func WallPlate(faces []Face, size string) Item {
+	if len(faces) == 1 && faces[0] == Duplex && size == "standard" {
+		return Item{"plate-1-duplex-standard", "wall plate", "", Plate, 1.5} // what is meant where nothing is said
+	}
+	seen := slices.Compact(slices.Sorted(slices.Values(faces)))
+	names := make([]string, len(seen))
+	for i, f := range seen {
+		names[i] = string(f)
+	}
+	return Item{
+		fmt.Sprintf("plate-%d-%s-%s", len(faces), strings.Join(names, "-"), size),
+		fmt.Sprintf("wall plate, %d-gang, %s, %s", len(faces), strings.Join(names, " and "), size), "", Plate, 1.5 * float64(len(faces)),
+	}
+}
+
+// Cover goes over an outlet in a damp or a wet place.
+func Cover(kind string, gangs int) Item {
+	words := "weatherproof cover that closes"
+	if kind == "in-use" {
+		words = "in-use cover, extra duty"
+	}
+	return Item{fmt.Sprintf("cover-%s-%d", kind, gangs), fmt.Sprintf("%s, %d-gang", words, gangs), "", Plate, 16}
+}
+
+// NewBox is one with room enough.
+func NewBox(in3 wire.CubicInches, material string) Item {
+	return Item{fmt.Sprintf("box-%s-%g", material, in3), fmt.Sprintf("%s box, %g in3 or more", material, in3), "", Box, 6}
+}
+
+// Extension adds room in front of a box.
+func Extension(in3 wire.CubicInches) Item {
+	return Item{fmt.Sprintf("extension-%g", in3), fmt.Sprintf("extension ring or surface box that adds %g in3", in3), "", Box, 6}
+}
+
+// Extender brings a box flush with the wall's face.
+func Extender(gangs int) Item {
+	return Item{fmt.Sprintf("extender-%d", gangs), fmt.Sprintf("box extender, %d-gang", gangs), "", Box, 5}
+}
+
+// screwLengths are those that 6-32 device screws are sold in, in inches. From memory.
+var screwLengths = []wire.Inches{0.75, 1, 1.25, 1.5, 2, 2.5, 3}
+
+// inBox is the thread that a device screw wants in the box, and what yoke and plate take of
+// it. Assumption.
+const inBox wire.Inches = 0.75
+
+// DeviceScrew is long enough to reach a box that sits so far behind; false where none is.
+func DeviceScrew(behind wire.Inches) (Item, bool) {
+	for _, in := range screwLengths {
+		if in >= behind+inBox-1e-9 {
+			return Item{fmt.Sprintf("screw-6-32-%g", in), fmt.Sprintf("device screw 6-32 x %s in", Fraction(float64(in))), "", Hardware, 0.1}, true
+		}
+	}
+	return Item{}, false
+}
+
+// What has no sizes.
+var (
+	GroundScrew = Item{"ground-screw", "ground screw, 10-32", "", Hardware, 0.2}
+	Spacer      = Item{"spacer", "spacer, 1/16 in", "", Hardware, 0.1}
+	BoxScrew    = Item{"box-screw", "screw for the box, into the stud", "", Hardware, 0.1}
+	Compound    = Item{"compound", "patching compound", "", Hardware, 4}
+	Filler      = Item{"filler", "non-shrinking filler or grout", "", Hardware, 6}
+	Sleeve      = Item{"sleeve", "insulating sleeve", "ft", Hardware, 0.5}
+	Tape        = Item{"tape", "insulating tape", "", Hardware, 1}
+	Label       = Item{"marking-label", "marking label", "", Marking, 0.5}
+	WireLabel   = Item{"wire-label", "label for a wire", "", Marking, 0.1}
+	ColourTape  = Item{"colour-tape", "tape to re-mark colours", "", Marking, 1}
+
+	Testers     = Item{"testers", "plug tester, meter and non-contact sensor", "", Tool, 0}
+	Lock        = Item{"lock", "breaker lock and tag", "", Tool, 0}
+	TestLamp    = Item{"test-lamp", "test lamp", "", Tool, 0}
+	Screwdriver = Item{"screwdriver", "screwdrivers", "", Tool, 0}
+	Knife       = Item{"knife", "knife to score paint", "", Tool, 0}
+	Pliers      = Item{"pliers", "pliers", "", Tool, 0}
+	Stripper    = Item{"stripper", "wire stripper", "", Tool, 0}
+	Torque      = Item{"torque-driver", "torque driver", "", Tool, 0}
+	Camera      = Item{"camera", "camera", "", Tool, 0}
+	Ohmmeter    = Item{"ohmmeter", "ohmmeter with a long lead", "", Tool, 0}
+	Tap         = Item{"tap-10-32", "10-32 tap", "", Tool, 0}
+	Driver      = Item{"level", "small level", "", Tool, 0}
+)
+
+// Receptacle is a device by kind, amperes, slots and what it is listed for.
+func Receptacle(kind, words string, price float64) Item {
+	return Item{kind, words, "", Device, price}
+}
+
+// NewBreaker is one by amperes, poles and what it protects from.
+func NewBreaker(amps float64, poles int, protects string) Item {
+	code, words, price := fmt.Sprintf("breaker-%g-%d", amps, poles), "", 12.0
+	if protects != "" {
+		code += "-" + strings.ToLower(strings.ReplaceAll(protects, " and ", "-"))
+		words, price = protects+" ", 55
+	}
+	return Item{code, fmt.Sprintf("%g A %d-pole %sbreaker, as the panel's label lists it", amps, poles, words), "", Breaker, price}
+}
+
+// Fraction writes inches as they stand on a rule.
+func Fraction(inches float64) string {
+	whole, rest := int(inches), int(inches*16+0.5)%16
+	if inches*16+0.5 >= float64(16*(whole+1)) {
+		whole, rest = whole+1, 0
+	}
+	of := 16
+	for rest > 0 && rest%2 == 0 {
+		rest, of = rest/2, of/2
+	}
+	switch {
+	case rest == 0:
+		return fmt.Sprint(whole)
+	case whole == 0:
+		return fmt.Sprintf("%d/%d", rest, of)
+	default:
+		return fmt.Sprintf("%d %d/%d", whole, rest, of)
+	}
+}
+
+// Catalogue lists what a shop usually carries and can put a price on, by group. What is
+// made to measure, a box of so many cubic inches, is priced as its kind.
+func Catalogue() []Item {
+	all := []Item{
+		Cap, GroundScrew, Spacer, BoxScrew, Compound, Filler, Sleeve, Tape, Label, WireLabel, ColourTape,
+		WallPlate([]Face{Duplex}, "standard"), WallPlate([]Face{Rectangular}, "standard"), WallPlate([]Face{Rectangular}, "large"),
+		Cover("in-use", 1), Cover("closing", 1), Extender(1), Extender(2), NewBox(22.5, "plastic"),
+		NewBreaker(15, 1, ""), NewBreaker(20, 1, ""), NewBreaker(15, 1, "AFCI"), NewBreaker(20, 1, "AFCI"), NewBreaker(20, 1, "GFCI"),
+		Cable("NM", 14, 2), Cable("NM", 12, 2), Cable("NM", 12, 3),
+	}
+	for _, n := range []int{2, 3, 5} {
+		all = append(all, Lever(n), PushInSplice(n), BothMetals(n))
+	}
+	for _, g := range []wire.Gauge{14, 12} {
+		for _, colour := range []string{"black", "red", "white", "green", "bare"} {
+			all = append(all, Jumper(g, colour))
+		}
+		all = append(all, Twisted(2, g), Twisted(3, g), Twisted(4, g))
+	}
+	for _, in := range []wire.Inches{0, 0.5, 1} {
+		if s, ok := DeviceScrew(in); ok {
+			all = append(all, s)
+		}
+	}
+	slices.SortStableFunc(all, func(a, b Item) int { return slices.Index(Groups, a.Group) - slices.Index(Groups, b.Group) })
+	return all
+}
