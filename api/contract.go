@@ -24,7 +24,13 @@ type Operation struct {
 }
 
 // methods of a path, in the contract's words and in HTTP's.
-var methods = []struct{ key, name string }{{"get", "GET"}, {"post", "POST"}, {"put", "PUT"}, {"patch", "PATCH"}, {"delete", "DELETE"}}
+var methods = []struct{ key, name string }{
+	{"get", "GET"},
+	{"post", "POST"},
+	{"put", "PUT"},
+	{"patch", "PATCH"},
+	{"delete", "DELETE"},
+}
 
 // Operations lists all of the contract. An operation that says nothing of who
 // may call it is an error: nothing is open by oversight.

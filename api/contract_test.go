@@ -22,18 +22,19 @@ func TestOperations(t *testing.T) {
 		ids[o.ID] = true
 		if o.Access == job.Anybody {
 			open = append(open, o.ID)
-			assert.Regexp(t, `^/api/(session$|visits/\{token\})`, o.Path)
+			assert.Regexp(t, `^/api/v1/(session$|visits/\{token\}|words/\{language\}$)`, o.Path)
 			continue
 		}
 		if o.Access == job.Read && o.Method != "GET" {
 			assert.Contains(t, []string{"askWhy", "workSum"}, o.ID, "%s %s changes something", o.Method, o.Path)
 		}
-		if strings.HasPrefix(o.Path, "/api/people") || strings.HasPrefix(o.Path, "/api/backups") || strings.HasPrefix(o.Path, "/api/archive") {
+		if strings.HasPrefix(o.Path, "/api/v1/people") || strings.HasPrefix(o.Path, "/api/v1/backups") ||
+			strings.HasPrefix(o.Path, "/api/v1/archive") {
 			assert.Equal(t, job.Manage, o.Access, o.ID)
 		}
 	}
-	assert.ElementsMatch(t, []string{"getVisit", "answerVisit", "picturesOfVisit", "getSession", "signIn"}, open)
-	assert.Equal(t, "/api/calls/:call/boxes/:box", Operation{Path: "/api/calls/{call}/boxes/{box}"}.Route())
+	assert.ElementsMatch(t, []string{"getVisit", "answerVisit", "picturesOfVisit", "getSession", "signIn", "getWords"}, open)
+	assert.Equal(t, "/api/v1/calls/:call/boxes/:box", Operation{Path: "/api/v1/calls/{call}/boxes/{box}"}.Route())
 
 	kept := text
 	defer func() { text = kept }()

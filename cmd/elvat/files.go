@@ -46,8 +46,18 @@ func readCommand() *cobra.Command {
 	f := cmd.Flags()
 	f.StringVar(&o.at, "at", "", "only this device")
 	f.StringVar(&o.half, "half", "", "only this half: top or bottom")
-	f.StringVar(&o.tool, "tool", "", "only this tool: plug, plug-button, device-button, meter, sensor, lamp, analyzer, ohms or clamp")
-	f.StringVar(&o.state, "state", "", `the state to read in, such as '{ "breakerOn": false, "loadsOn": [], "tripped": [], "separated": ["W2@B1"] }'`)
+	f.StringVar(
+		&o.tool,
+		"tool",
+		"",
+		"only this tool: plug, plug-button, device-button, meter, sensor, lamp, analyzer, ohms or clamp",
+	)
+	f.StringVar(
+		&o.state,
+		"state",
+		"",
+		`the state to read in, such as '{ "breakerOn": false, "loadsOn": [], "tripped": [], "separated": ["W2@B1"] }'`,
+	)
 	f.StringVar(&o.point, "point", "", "sensor or clamp on this conductor's end, clamp on this cable's end")
 	f.StringSliceVar(&o.between, "between", nil, "meter or ohms between these two points: A,B")
 	f.StringVar(&o.mode, "mode", string(tester.HighZ), "of a meter between points: high-z or low-z")
@@ -143,7 +153,8 @@ func diagnoseCommand() *cobra.Command {
 	cmd.Flags().StringVar(&from.conditions, "conditions", "", "what is known of the place, elvat-conditions/1")
 	cmd.Flags().StringVar(&from.order, "map", "", "what is known of the order of the boxes, elvat-map/1")
 	cmd.Flags().BoolVar(&from.why, "why", false, "add what each reading says of each of the likeliest suspects")
-	cmd.Flags().StringSliceVar(&from.tools, "tools", nil, "the testers carried, of plug, plug-button, device-button, meter, sensor, lamp, analyzer; all where not said")
+	cmd.Flags().
+		StringSliceVar(&from.tools, "tools", nil, "the testers carried, of plug, plug-button, device-button, meter, sensor, lamp, analyzer; all where not said")
 	cmd.Flags().IntVar(&from.faults, "faults", 2, "how many faults at once are looked for: 2 or 3")
 	_ = cmd.MarkFlagRequired("readings")
 	return cmd
@@ -240,7 +251,12 @@ type held struct {
 }
 
 // parsed reads a file about the circuit; the zero value where none is named.
-func parsed[T any](cmd *cobra.Command, name string, c *circuit.Circuit, parse func([]byte, *circuit.Circuit) (T, error)) (T, error) {
+func parsed[T any](
+	cmd *cobra.Command,
+	name string,
+	c *circuit.Circuit,
+	parse func([]byte, *circuit.Circuit) (T, error),
+) (T, error) {
 	var none T
 	if name == "" {
 		return none, nil

@@ -92,9 +92,22 @@ func (a *asker) report(b *testing.B, kind string) {
 
 func serving(b *testing.B, path string) (*asker, func()) {
 	start := time.Now()
-	cmd, address := started(b, "serve", "--listen", "127.0.0.1:0", "--db", path, "--backups", filepath.Join(b.TempDir(), "b"))
+	cmd, address := started(
+		b,
+		"serve",
+		"--listen",
+		"127.0.0.1:0",
+		"--db",
+		path,
+		"--backups",
+		filepath.Join(b.TempDir(), "b"),
+	)
 	b.Logf("up after %v", time.Since(start).Round(time.Millisecond))
-	a := &asker{address: address, took: map[string][]time.Duration{}, client: &http.Client{Timeout: 30 * time.Second, Transport: &http.Transport{MaxIdleConnsPerHost: 100}}}
+	a := &asker{
+		address: address,
+		took:    map[string][]time.Duration{},
+		client:  &http.Client{Timeout: 30 * time.Second, Transport: &http.Transport{MaxIdleConnsPerHost: 100}},
+	}
 	return a, func() {
 		require.NoError(b, cmd.Process.Signal(syscall.SIGTERM))
 		require.NoError(b, cmd.Wait())
@@ -109,24 +122,35 @@ func BenchmarkScreens(b *testing.B) {
 	defer stop()
 	random := rand.New(rand.NewPCG(1, 2))
 	some := func(most int) int { return 1 + random.IntN(most) }
-	words := []string{"gilding", "kiln row", "ground twisted", "inspector", "incubator cold", "weir", "push-in shelf", "seed store"}
+	words := []string{
+		"gilding",
+		"kiln row",
+		"ground twisted",
+		"inspector",
+		"incubator cold",
+		"weir",
+		"push-in shelf",
+		"seed store",
+	}
 	for _, screen := range []struct {
 		name string
 		path func() string
 	}{
-		{"day", func() string { return "/api/calls" }},
-		{"handed over before", func() string { return fmt.Sprintf("/api/calls?before=%d", some(calls)) }},
-		{"call", func() string { return fmt.Sprintf("/api/calls/%d", some(calls)) }},
-		{"work", func() string { return fmt.Sprintf("/api/calls/%d/work", some(calls)) }},
-		{"report", func() string { return fmt.Sprintf("/api/calls/%d/report", some(calls)) }},
-		{"box", func() string { return fmt.Sprintf("/api/calls/%d/boxes/B%d", some(calls), some(4)) }},
-		{"sites", func() string { return fmt.Sprintf("/api/sites?from=%d", some(calls/5)) }},
-		{"site", func() string { return fmt.Sprintf("/api/sites/%d", some(calls/5)) }},
-		{"run", func() string { return fmt.Sprintf("/api/runs/%d", some(calls/5)) }},
-		{"tests due", func() string { return "/api/tests-due" }},
-		{"search", func() string { return "/api/search?q=" + strings.ReplaceAll(words[random.IntN(len(words))], " ", "+") }},
-		{"stock", func() string { return "/api/stock" }},
-		{"practice", func() string { return "/api/practice" }},
+		{"day", func() string { return "/api/v1/calls" }},
+		{"handed over before", func() string { return fmt.Sprintf("/api/v1/calls?before=%d", some(calls)) }},
+		{"call", func() string { return fmt.Sprintf("/api/v1/calls/%d", some(calls)) }},
+		{"work", func() string { return fmt.Sprintf("/api/v1/calls/%d/work", some(calls)) }},
+		{"report", func() string { return fmt.Sprintf("/api/v1/calls/%d/report", some(calls)) }},
+		{"box", func() string { return fmt.Sprintf("/api/v1/calls/%d/boxes/B%d", some(calls), some(4)) }},
+		{"sites", func() string { return fmt.Sprintf("/api/v1/sites?before=%d", some(calls/5)) }},
+		{"site", func() string { return fmt.Sprintf("/api/v1/sites/%d", some(calls/5)) }},
+		{"run", func() string { return fmt.Sprintf("/api/v1/runs/%d", some(calls/5)) }},
+		{"tests due", func() string { return "/api/v1/tests-due" }},
+		{"search", func() string {
+			return "/api/v1/search?q=" + strings.ReplaceAll(words[random.IntN(len(words))], " ", "+")
+		}},
+		{"stock", func() string { return "/api/v1/stock" }},
+		{"practice", func() string { return "/api/v1/practice" }},
 	} {
 		b.Run(screen.name, func(b *testing.B) {
 			a.took, a.errors = map[string][]time.Duration{}, 0
@@ -146,7 +170,7 @@ func BenchmarkFiftyUsers(b *testing.B) {
 	path, calls := history(b)
 	a, stop := serving(b, path)
 	defer stop()
-	a.ask("warm", "GET", "/api/calls", "")
+	a.ask("warm", "GET", "/api/v1/calls", "")
 	delete(a.took, "warm")
 	for b.Loop() {
 		end := time.Now().Add(time.Minute)
@@ -160,19 +184,28 @@ func BenchmarkFiftyUsers(b *testing.B) {
 					inHand := calls - user%writers
 					switch {
 					case user < writers && n%6 == 5:
-						a.ask("enter a reading", "POST", fmt.Sprintf("/api/calls/%d/readings", inHand),
-							fmt.Sprintf(`{ "id": "bench-%d-%d-%d", "reading": { "at": "R1", "half": %q, "tool": "lamp", "glow": "bright" } }`,
-								time.Now().UnixNano(), user, n, []string{"top", "bottom"}[n%2]))
+						a.ask(
+							"enter a reading",
+							"POST",
+							fmt.Sprintf("/api/v1/calls/%d/readings", inHand),
+							fmt.Sprintf(
+								`{ "id": "bench-%d-%d-%d", "reading": { "at": "R1", "half": %q, "tool": "lamp", "glow": "bright" } }`,
+								time.Now().UnixNano(),
+								user,
+								n,
+								[]string{"top", "bottom"}[n%2],
+							),
+						)
 					case n%5 == 0:
-						a.ask("day", "GET", "/api/calls", "")
+						a.ask("day", "GET", "/api/v1/calls", "")
 					case n%5 == 1:
-						a.ask("old call", "GET", fmt.Sprintf("/api/calls/%d", 1+random.IntN(calls)), "")
+						a.ask("old call", "GET", fmt.Sprintf("/api/v1/calls/%d", 1+random.IntN(calls)), "")
 					case n%5 == 2:
-						a.ask("call in hand", "GET", fmt.Sprintf("/api/calls/%d", inHand), "")
+						a.ask("call in hand", "GET", fmt.Sprintf("/api/v1/calls/%d", inHand), "")
 					case n%5 == 3:
-						a.ask("search", "GET", "/api/search?q=gilding", "")
+						a.ask("search", "GET", "/api/v1/search?q=gilding", "")
 					default:
-						a.ask("site", "GET", fmt.Sprintf("/api/sites/%d", 1+random.IntN(calls/5)), "")
+						a.ask("site", "GET", fmt.Sprintf("/api/v1/sites/%d", 1+random.IntN(calls/5)), "")
 					}
 					time.Sleep(time.Duration(700+random.IntN(600)) * time.Millisecond)
 				}
@@ -183,7 +216,13 @@ func BenchmarkFiftyUsers(b *testing.B) {
 	var whole []time.Duration
 	for kind, took := range a.took {
 		all := slices.Sorted(slices.Values(took))
-		b.Logf("%-16s %5d requests, p50 %v, p95 %v", kind, len(all), all[len(all)/2].Round(time.Millisecond), all[len(all)*95/100].Round(time.Millisecond))
+		b.Logf(
+			"%-16s %5d requests, p50 %v, p95 %v",
+			kind,
+			len(all),
+			all[len(all)/2].Round(time.Millisecond),
+			all[len(all)*95/100].Round(time.Millisecond),
+		)
 		whole = append(whole, took...)
 	}
 	a.took["all"] = whole

@@ -31,8 +31,23 @@ func newRoot() *cobra.Command {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(readCommand(), diagnoseCommand(), netlistCommand(), serveCommand(), demoCommand(), meterCommand(), trialCommand(), makeupCommand(), rulesCommand(),
-		backupCommand(), restoreCommand(), exportCommand(), importCommand(), checkCommand(), peopleCommand())
+	root.AddCommand(
+		readCommand(),
+		diagnoseCommand(),
+		netlistCommand(),
+		serveCommand(),
+		demoCommand(),
+		meterCommand(),
+		trialCommand(),
+		makeupCommand(),
+		rulesCommand(),
+		backupCommand(),
+		restoreCommand(),
+		exportCommand(),
+		importCommand(),
+		checkCommand(),
+		peopleCommand(),
+	)
 	return root
 }
 

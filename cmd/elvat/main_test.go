@@ -86,9 +86,30 @@ func TestDiagnoseWithAll(t *testing.T) {
 	out, _, _ := run(t, "", "read", file, "--tool", "plug")
 	dir := t.TempDir()
 	conditions, order := filepath.Join(dir, "conditions.json"), filepath.Join(dir, "map.json")
-	require.NoError(t, os.WriteFile(conditions, []byte(`{ "format": "elvat-conditions/1", "complaint": "part-dead", "boxes": { "B3": ["worked"] } }`), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			conditions,
+			[]byte(`{ "format": "elvat-conditions/1", "complaint": "part-dead", "boxes": { "B3": ["worked"] } }`),
+			0o600,
+		),
+	)
 	require.NoError(t, os.WriteFile(order, []byte(`{ "format": "elvat-map/1", "unsure": ["B7"] }`), 0o600))
-	out, complaint, code := run(t, out, "diagnose", file, "--readings", "-", "--conditions", conditions, "--map", order, "--faults", "3", "--why")
+	out, complaint, code := run(
+		t,
+		out,
+		"diagnose",
+		file,
+		"--readings",
+		"-",
+		"--conditions",
+		conditions,
+		"--map",
+		order,
+		"--faults",
+		"3",
+		"--why",
+	)
 	require.Zero(t, code, complaint)
 	var result struct {
 		diagnosis.Result
@@ -152,7 +173,16 @@ func TestNetlistRunsInNgspice(t *testing.T) {
 func TestBadInput(t *testing.T) {
 	file, _ := binderyFile(t)
 	broken := filepath.Join(t.TempDir(), "broken.json")
-	require.NoError(t, os.WriteFile(broken, []byte(`{ "format": "elvat-circuit/1", "breaker": { "amps": 20 }, "cables": [ { "id": "W4", "from": "B9", "to": "panel", "awg": 12, "feet": 3, "conductors": ["hot"] } ] }`), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			broken,
+			[]byte(
+				`{ "format": "elvat-circuit/1", "breaker": { "amps": 20 }, "cables": [ { "id": "W4", "from": "B9", "to": "panel", "awg": 12, "feet": 3, "conductors": ["hot"] } ] }`,
+			),
+			0o600,
+		),
+	)
 	noReadings := filepath.Join(t.TempDir(), "none.json")
 	require.NoError(t, os.WriteFile(noReadings, []byte(`{ "format": "elvat-readings/1", "readings": [] }`), 0o600))
 	for _, row := range []struct {
@@ -265,7 +295,7 @@ func TestServe(t *testing.T) {
 		require.NoError(t, err)
 		address := line[strings.Index(line, "http"):]
 		assert.Contains(t, address, "http://127.0.0.1:")
-		response, err := http.Get(strings.TrimSpace(address) + "/api/calls")
+		response, err := http.Get(strings.TrimSpace(address) + "/api/v1/calls")
 		require.NoError(t, err)
 		var calls []any
 		require.NoError(t, json.NewDecoder(response.Body).Decode(&calls))

@@ -20,7 +20,9 @@ import (
 )
 
 // errNobody means that others are to be served and nobody could sign in.
-var errNobody = errors.New("nobody can sign in yet, and others than this machine are served only who can: first run elvat people add NAME --role electrician")
+var errNobody = errors.New(
+	"nobody can sign in yet, and others than this machine are served only who can: first run elvat people add NAME --role electrician",
+)
 
 // others is how others than this machine are served: over TLS, to who signs in.
 // Nil where only this machine is.
@@ -57,7 +59,11 @@ func (o *serveOptions) others(ctx context.Context, s *store.Store) (*tls.Config,
 	if err != nil {
 		return nil, fmt.Errorf("certificate: %w", err)
 	}
-	return &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS12, NextProtos: []string{"h2", "http/1.1"}}, nil
+	return &tls.Config{
+		Certificates: []tls.Certificate{pair},
+		MinVersion:   tls.VersionTLS12,
+		NextProtos:   []string{"h2", "http/1.1"},
+	}, nil
 }
 
 // selfSigned makes a certificate for this machine's names and addresses, unless

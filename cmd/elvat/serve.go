@@ -38,7 +38,8 @@ func (o *serveOptions) flags(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&o.address, "listen", defaultAddress, "address to listen on; port 0 picks a free one")
 	cmd.Flags().StringVar(&o.database, "db", o.database, "the database file")
 	cmd.Flags().StringVar(&o.shop, "shop", o.shop, "name of the shop, shown above the day's calls")
-	cmd.Flags().StringVar(&o.certificate, "tls-cert", "", "certificate chain, PEM; without it one is made when others than this machine are served")
+	cmd.Flags().
+		StringVar(&o.certificate, "tls-cert", "", "certificate chain, PEM; without it one is made when others than this machine are served")
 	cmd.Flags().StringVar(&o.key, "tls-key", "", "its private key, PEM")
 	cmd.Flags().StringVar(&o.backups, "backups", "", "folder of the daily backups; beside the database if not given")
 	cmd.Flags().IntVar(&o.keep, "keep", 30, "how many backups to keep")
@@ -95,7 +96,8 @@ func demoCommand() *cobra.Command {
 	}
 	o.flags(cmd)
 	cmd.Flags().BoolVar(&fresh, "fresh", false, "start over: remove the demo's database file first")
-	cmd.Flags().IntVar(&years, "years", 0, "with the history of that many years of a shop with five vans, 2,500 calls a year")
+	cmd.Flags().
+		IntVar(&years, "years", 0, "with the history of that many years of a shop with five vans, 2,500 calls a year")
 	return cmd
 }
 

@@ -171,7 +171,8 @@ func peopleCommand() *cobra.Command {
 			return errors.Join(err, s.Close())
 		},
 	}
-	add.Flags().StringVar(&role, "role", string(job.Electrician), "electrician, helper (no overrides) or office (read, print)")
+	add.Flags().
+		StringVar(&role, "role", string(job.Electrician), "electrician, helper (no overrides) or office (read, print)")
 	again := &cobra.Command{
 		Use:   "passphrase NAME",
 		Short: "Give somebody another passphrase, read from standard input; their sessions end",

@@ -57,9 +57,18 @@ func TestKilledInTheMiddle(t *testing.T) {
 		_, err = io.Copy(io.Discard, r.Body)
 		return err == nil && r.StatusCode == 201
 	}
-	first, address := started(t, "serve", "--listen", "127.0.0.1:0", "--db", path, "--backups", filepath.Join(t.TempDir(), "b"))
-	require.True(t, post(address+"/api/calls", "application/json", `{ "title": "Loft", "complaint": "" }`))
-	require.True(t, post(address+"/api/calls/1/stops", "application/json", `{ "after": "panel", "label": "Bench" }`))
+	first, address := started(
+		t,
+		"serve",
+		"--listen",
+		"127.0.0.1:0",
+		"--db",
+		path,
+		"--backups",
+		filepath.Join(t.TempDir(), "b"),
+	)
+	require.True(t, post(address+"/api/v1/calls", "application/json", `{ "title": "Loft", "complaint": "" }`))
+	require.True(t, post(address+"/api/v1/calls/1/stops", "application/json", `{ "after": "panel", "label": "Bench" }`))
 	require.NoError(t, first.Process.Kill())
 	first.Wait() //nolint:errcheck // killed
 
@@ -68,13 +77,22 @@ func TestKilledInTheMiddle(t *testing.T) {
 	acknowledged := map[string][]string{}
 	sent := 0
 	for round := range rounds {
-		cmd, address := started(t, "serve", "--listen", "127.0.0.1:0", "--db", path, "--backups", filepath.Join(t.TempDir(), "b"))
+		cmd, address := started(
+			t,
+			"serve",
+			"--listen",
+			"127.0.0.1:0",
+			"--db",
+			path,
+			"--backups",
+			filepath.Join(t.TempDir(), "b"),
+		)
 		var writers sync.WaitGroup
 		sentBefore := sent
 		kinds := []struct{ kind, url, media, body string }{
-			{"reading", "/api/calls/1/readings", "application/json", `{ "id": "%s", "reading": { "at": "R1", "half": "top", "tool": "lamp", "glow": "bright" } }`},
-			{"note", "/api/calls/1/journal", "application/json", `{ "id": "%s", "entry": { "kind": "note", "text": "dusty" } }`},
-			{"picture", "/api/calls/1/pictures?phase=prove&id=%s", "application/octet-stream", picture.String()},
+			{"reading", "/api/v1/calls/1/readings", "application/json", `{ "id": "%s", "reading": { "at": "R1", "half": "top", "tool": "lamp", "glow": "bright" } }`},
+			{"note", "/api/v1/calls/1/journal", "application/json", `{ "id": "%s", "entry": { "kind": "note", "text": "dusty" } }`},
+			{"picture", "/api/v1/calls/1/pictures?phase=prove&id=%s", "application/octet-stream", picture.String()},
 		}
 		for _, k := range kinds {
 			writers.Go(func() {
@@ -116,20 +134,10 @@ func TestKilledInTheMiddle(t *testing.T) {
 		require.NoError(t, err, "round %d", round)
 		require.NoError(t, s.IntegrityCheck(t.Context()), "round %d", round)
 		have := map[string]bool{}
-		readings, err := s.Readings(t.Context(), 1)
+		at, err := s.Load(t.Context(), 1)
 		require.NoError(t, err)
-		for _, r := range readings {
-			have[r.ID] = true
-		}
-		journal, err := s.Journal(t.Context(), 1)
-		require.NoError(t, err)
-		for _, e := range journal {
-			have[e.ID] = true
-		}
-		pictures, err := s.Pictures(t.Context(), 1)
-		require.NoError(t, err)
-		for _, p := range pictures {
-			have[p.SentAs] = true
+		for _, p := range at.Record.Parts() {
+			have[p.ID] = true
 		}
 		require.NoError(t, s.Close())
 		for _, ids := range acknowledged {
@@ -160,7 +168,7 @@ func TestBackupAndArchive(t *testing.T) {
 	assert.Contains(t, complaint, "stop Elvat first")
 	_, complaint, code = run(t, "", "export", file("all.zip"), "--db", file("shop.db"))
 	require.Zero(t, code, complaint)
-	response, err := http.Get(address + "/api/calls")
+	response, err := http.Get(address + "/api/v1/calls")
 	require.NoError(t, err)
 	require.NoError(t, response.Body.Close())
 	require.NoError(t, cmd.Process.Signal(syscall.SIGTERM))
@@ -230,8 +238,10 @@ func TestServedToOthers(t *testing.T) {
 	info, err := os.Stat(path + "-tls.key")
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
-	client := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{InsecureSkipVerify: true}}} //nolint:gosec // its own certificate
-	response, err := client.Get(address + "/api/calls")
+	client := &http.Client{
+		Transport: &http.Transport{TLSClientConfig: &tls.Config{InsecureSkipVerify: true}},
+	} //nolint:gosec // its own certificate
+	response, err := client.Get(address + "/api/v1/calls")
 	require.NoError(t, err)
 	require.NoError(t, response.Body.Close())
 	assert.Equal(t, 401, response.StatusCode)
@@ -239,7 +249,7 @@ func TestServedToOthers(t *testing.T) {
 	for phrase, want := range map[string]int{"heron kiln thistle weir": 401, "mill quill sorrel oriel": 200} {
 		body, err := json.Marshal(map[string]string{"name": "Ada", "passphrase": phrase})
 		require.NoError(t, err)
-		response, err = client.Post(address+"/api/session", "application/json", bytes.NewReader(body))
+		response, err = client.Post(address+"/api/v1/session", "application/json", bytes.NewReader(body))
 		require.NoError(t, err)
 		require.NoError(t, response.Body.Close())
 		assert.Equal(t, want, response.StatusCode)
@@ -247,8 +257,12 @@ func TestServedToOthers(t *testing.T) {
 			assert.Contains(t, response.Header.Get("Set-Cookie"), "Secure")
 		}
 	}
-	old := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{InsecureSkipVerify: true, MinVersion: tls.VersionTLS10, MaxVersion: tls.VersionTLS11}}} //nolint:gosec // to be refused
-	_, err = old.Get(address + "/api/session")
+	old := &http.Client{
+		Transport: &http.Transport{
+			TLSClientConfig: &tls.Config{InsecureSkipVerify: true, MinVersion: tls.VersionTLS10, MaxVersion: tls.VersionTLS11},
+		},
+	} //nolint:gosec // to be refused
+	_, err = old.Get(address + "/api/v1/session")
 	require.ErrorContains(t, err, "protocol version")
 	require.NoError(t, cmd.Process.Signal(syscall.SIGTERM))
 	require.NoError(t, cmd.Wait())

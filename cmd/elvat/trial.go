@@ -42,7 +42,14 @@ func trialCommand() *cobra.Command {
 			progress := func(done int) {
 				const wide = 40
 				filled := wide * done / circuits
-				fmt.Fprintf(cmd.ErrOrStderr(), "\r%s%s %d of %d", strings.Repeat("#", filled), strings.Repeat(".", wide-filled), done, circuits)
+				fmt.Fprintf(
+					cmd.ErrOrStderr(),
+					"\r%s%s %d of %d",
+					strings.Repeat("#", filled),
+					strings.Repeat(".", wide-filled),
+					done,
+					circuits,
+				)
 			}
 			var report *trial.Report
 			var err error

@@ -24,6 +24,7 @@ import (
 	"elvat/core/supply"
 	"elvat/core/tester"
 	"elvat/core/visit"
+	"elvat/core/words"
 
 	"github.com/labstack/echo/v5"
 	"github.com/oapi-codegen/runtime"
@@ -183,6 +184,45 @@ func (e Lit) Valid() bool {
 	}
 }
 
+// Defines values for MaterialGroup.
+const (
+	MaterialGroupBox      MaterialGroup = "box"
+	MaterialGroupBreaker  MaterialGroup = "breaker"
+	MaterialGroupDevice   MaterialGroup = "device"
+	MaterialGroupHardware MaterialGroup = "hardware"
+	MaterialGroupMarking  MaterialGroup = "marking"
+	MaterialGroupPlate    MaterialGroup = "plate"
+	MaterialGroupSplice   MaterialGroup = "splice"
+	MaterialGroupTool     MaterialGroup = "tool"
+	MaterialGroupWire     MaterialGroup = "wire"
+)
+
+// Valid indicates whether the value is a known member of the MaterialGroup enum.
+func (e MaterialGroup) Valid() bool {
+	switch e {
+	case MaterialGroupBox:
+		return true
+	case MaterialGroupBreaker:
+		return true
+	case MaterialGroupDevice:
+		return true
+	case MaterialGroupHardware:
+		return true
+	case MaterialGroupMarking:
+		return true
+	case MaterialGroupPlate:
+		return true
+	case MaterialGroupSplice:
+		return true
+	case MaterialGroupTool:
+		return true
+	case MaterialGroupWire:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for NewStopSlots.
 const (
 	NewStopSlotsN2 NewStopSlots = 2
@@ -246,6 +286,48 @@ func (e Role) Valid() bool {
 	case Helper:
 		return true
 	case Office:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ServedLoad.
+const (
+	ServedLoadAlarm        ServedLoad = "alarm"
+	ServedLoadComputer     ServedLoad = "computer"
+	ServedLoadFreezer      ServedLoad = "freezer"
+	ServedLoadHeating      ServedLoad = "heating"
+	ServedLoadMedical      ServedLoad = "medical"
+	ServedLoadNone         ServedLoad = "none"
+	ServedLoadOther        ServedLoad = "other"
+	ServedLoadRefrigerator ServedLoad = "refrigerator"
+	ServedLoadSumpPump     ServedLoad = "sump-pump"
+	ServedLoadUnknown      ServedLoad = "unknown"
+)
+
+// Valid indicates whether the value is a known member of the ServedLoad enum.
+func (e ServedLoad) Valid() bool {
+	switch e {
+	case ServedLoadAlarm:
+		return true
+	case ServedLoadComputer:
+		return true
+	case ServedLoadFreezer:
+		return true
+	case ServedLoadHeating:
+		return true
+	case ServedLoadMedical:
+		return true
+	case ServedLoadNone:
+		return true
+	case ServedLoadOther:
+		return true
+	case ServedLoadRefrigerator:
+		return true
+	case ServedLoadSumpPump:
+		return true
+	case ServedLoadUnknown:
 		return true
 	default:
 		return false
@@ -414,6 +496,17 @@ func (e SettleConflictJSONBodyTake) Valid() bool {
 	}
 }
 
+// AccessToken defines model for AccessToken.
+type AccessToken struct {
+	CreatedAt time.Time `json:"createdAt"`
+	Id        int64     `json:"id"`
+	Name      string    `json:"name"`
+	Role      Role      `json:"role"`
+
+	// UsedAt Last; absent where it never was
+	UsedAt *time.Time `json:"usedAt,omitempty"`
+}
+
 // ActName defines model for ActName.
 type ActName string
 
@@ -511,7 +604,6 @@ type Call struct {
 	// Answers What the customer said before the visit
 	Answers        []Answered `json:"answers"`
 	Breaker        Breaker    `json:"breaker"`
-	CanUndoRun     bool       `json:"canUndoRun"`
 	CautionsReadAt *time.Time `json:"cautionsReadAt"`
 
 	// Changed Devices changed lately
@@ -532,8 +624,11 @@ type Call struct {
 	Map    Map         `json:"map"`
 
 	// Past What earlier calls read last of each half; shown, and no evidence
-	Past   []Past     `json:"past"`
-	Phases []Progress `json:"phases"`
+	Past []Past `json:"past"`
+
+	// Pending The diagnosis is not worked out yet, and is empty: ask for the call again
+	Pending bool       `json:"pending"`
+	Phases  []Progress `json:"phases"`
 
 	// Picks What to take along
 	Picks []Pick `json:"picks"`
@@ -602,6 +697,38 @@ type Chosen = makeup.Device
 // Clue defines model for Clue.
 type Clue = runs.Clue
 
+// Command defines model for Command.
+type Command struct {
+	// Doing What is done, named under do, with what it needs: docs/api.md
+	Doing json.RawMessage `json:"doing"`
+
+	// Id Made anew for each thing that is done
+	Id string `json:"id"`
+
+	// MadeAt When it was done, by the device's clock; Elvat-Sent-At tells that apart from this machine's. Absent: now
+	MadeAt *time.Time `json:"madeAt,omitempty"`
+
+	// Seen Version of the call that was on the screen
+	Seen *int64 `json:"seen,omitempty"`
+}
+
+// CommandResults defines model for CommandResults.
+type CommandResults struct {
+	Call    Call `json:"call"`
+	Results []struct {
+		// Detail Why it was refused
+		Detail *string `json:"detail,omitempty"`
+
+		// Done Carried out, now or before; false: refused
+		Done bool   `json:"done"`
+		Id   string `json:"id"`
+
+		// Status That a request of its own would have had
+		Status *int    `json:"status,omitempty"`
+		Title  *string `json:"title,omitempty"`
+	} `json:"results"`
+}
+
 // Conditions defines model for Conditions.
 type Conditions = diagnosis.Conditions
 
@@ -614,7 +741,7 @@ type Danger = diagnosis.Danger
 // DataConflict defines model for DataConflict.
 type DataConflict struct {
 	At time.Time `json:"at"`
-	Id int64     `json:"id"`
+	Id string    `json:"id"`
 
 	// Mine In force
 	Mine      string `json:"mine"`
@@ -777,6 +904,25 @@ type Load = circuit.Load
 // Map defines model for Map.
 type Map = runs.Map
 
+// Material defines model for Material.
+type Material struct {
+	// Code Of the catalogue
+	Code  *string        `json:"code,omitempty"`
+	Count float32        `json:"count"`
+	Group *MaterialGroup `json:"group,omitempty"`
+	Item  string         `json:"item"`
+
+	// Price Dollars, all of it
+	Price *float32 `json:"price,omitempty"`
+
+	// Steps Codes of the steps that use it
+	Steps *[]string `json:"steps,omitempty"`
+	Unit  string    `json:"unit"`
+}
+
+// MaterialGroup defines model for Material.Group.
+type MaterialGroup string
+
 // Move defines model for Move.
 type Move struct {
 	Count float64 `json:"count"`
@@ -856,11 +1002,16 @@ type NewStopSlots int
 
 // OpenedBox defines model for OpenedBox.
 type OpenedBox struct {
-	Box Box `json:"box"`
+	// Accepted Keys of the findings that a named person took on
+	Accepted []string `json:"accepted"`
+	Box      Box      `json:"box"`
 
 	// Done Steps of the plan that are done
-	Done  []string `json:"done"`
-	Label string   `json:"label"`
+	Done []string `json:"done"`
+
+	// Found What was wrong in it, as it was found; not there where nobody said
+	Found *string `json:"found,omitempty"`
+	Label string  `json:"label"`
 
 	// Landings What lands where now
 	Landings []Landing `json:"landings"`
@@ -868,16 +1019,22 @@ type OpenedBox struct {
 	// MadeAt When it was made up as planned
 	MadeAt *time.Time `json:"madeAt,omitempty"`
 
+	// Open Keys of the findings that must be mended, or accepted, before it is made up
+	Open []string `json:"open"`
+
 	// Photograph Names the latest picture
-	Photograph *int64 `json:"photograph,omitempty"`
+	Photograph *string `json:"photograph,omitempty"`
 
 	// Places Where wires can land as it is now
 	Places []LandingPlace `json:"places"`
 	Plan   Plan           `json:"plan"`
 
 	// Recorded Somebody has looked into it
-	Recorded bool  `json:"recorded"`
-	Version  int64 `json:"version"`
+	Recorded bool `json:"recorded"`
+
+	// Ticked Steps that what was recorded shows done, the dead proof among them
+	Ticked  []string `json:"ticked"`
+	Version int64    `json:"version"`
 }
 
 // Outcome defines model for Outcome.
@@ -916,7 +1073,7 @@ type Pick = supply.Pick
 // Picture defines model for Picture.
 type Picture struct {
 	Box     string    `json:"box"`
-	Id      int64     `json:"id"`
+	Id      string    `json:"id"`
 	Phase   string    `json:"phase"`
 	TakenAt time.Time `json:"takenAt"`
 }
@@ -952,7 +1109,9 @@ type Problem struct {
 	Detail string `json:"detail"`
 	Status int    `json:"status"`
 	Title  string `json:"title"`
-	Type   string `json:"type"`
+
+	// Type Stable: urn:elvat:problem: and a code, listed in docs/api.md
+	Type string `json:"type"`
 }
 
 // Progress defines model for Progress.
@@ -1004,6 +1163,12 @@ type RunLine struct {
 	Name     string     `json:"name"`
 	Outlets  int        `json:"outlets"`
 }
+
+// Said A sentence as it is kept: its code in the words of a language, and its values, which may be said themselves; or a text that stands as it is.
+type Said = words.Said
+
+// ServedLoad defines model for ServedLoad.
+type ServedLoad string
 
 // Session defines model for Session.
 type Session struct {
@@ -1097,8 +1262,14 @@ type StoredReading struct {
 	Id       string `json:"id"`
 
 	// Problem Why it no longer fits the run as it is now; it is kept and left out of account
-	Problem   *string   `json:"problem,omitempty"`
-	Reading   Reading   `json:"reading"`
+	Problem *string `json:"problem,omitempty"`
+	Reading Reading `json:"reading"`
+
+	// Says With what and what it showed
+	Says string `json:"says"`
+
+	// State The state it was taken in
+	State     *string   `json:"state,omitempty"`
 	TakenAt   time.Time `json:"takenAt"`
 	Withdrawn bool      `json:"withdrawn"`
 }
@@ -1211,6 +1382,9 @@ type Withdrawal struct {
 	Withdrawn *bool `json:"withdrawn,omitempty"`
 }
 
+// Words defines model for Words.
+type Words = words.Catalogue
+
 // Work defines model for Work.
 type Work struct {
 	Checks    []Check   `json:"checks"`
@@ -1233,11 +1407,17 @@ type Work struct {
 	Version int64 `json:"version"`
 }
 
+// Before defines model for Before.
+type Before = int64
+
 // BoxID defines model for BoxID.
 type BoxID = string
 
 // CallID defines model for CallID.
 type CallID = int64
+
+// Limit defines model for Limit.
+type Limit = int
 
 // PanelID defines model for PanelID.
 type PanelID = int64
@@ -1286,12 +1466,21 @@ type WorkNow = Work
 
 // ListCallsParams defines parameters for ListCalls.
 type ListCallsParams struct {
-	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+	// Before Of a list, newest first: what comes before the one with this number
+	Before *Before `form:"before,omitempty" json:"before,omitempty"`
+
+	// Limit At most so many
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
 // SetChangedJSONBody defines parameters for SetChanged.
 type SetChangedJSONBody struct {
 	Changed bool `json:"changed"`
+}
+
+// DoCommandsJSONBody defines parameters for DoCommands.
+type DoCommandsJSONBody struct {
+	Commands []Command `json:"commands"`
 }
 
 // SettleConflictJSONBody defines parameters for SettleConflict.
@@ -1360,17 +1549,23 @@ type ChangePassphraseJSONBody struct {
 
 // ListSitesParams defines parameters for ListSites.
 type ListSitesParams struct {
-	From *int `form:"from,omitempty" json:"from,omitempty"`
-}
+	// Before Of a list, newest first: what comes before the one with this number
+	Before *Before `form:"before,omitempty" json:"before,omitempty"`
 
-// AddSiteParams defines parameters for AddSite.
-type AddSiteParams struct {
-	From *int `form:"from,omitempty" json:"from,omitempty"`
+	// Limit At most so many
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
 // AddPanelJSONBody defines parameters for AddPanel.
 type AddPanelJSONBody struct {
 	Name string `json:"name"`
+}
+
+// AddTokenJSONBody defines parameters for AddToken.
+type AddTokenJSONBody struct {
+	// Name Of the program
+	Name string `json:"name"`
+	Role Role   `json:"role"`
 }
 
 // AnswerVisitJSONBody defines parameters for AnswerVisit.
@@ -1402,6 +1597,9 @@ type SetBreakerJSONRequestBody = BreakerChange
 
 // SetChangedJSONRequestBody defines body for SetChanged for application/json ContentType.
 type SetChangedJSONRequestBody SetChangedJSONBody
+
+// DoCommandsJSONRequestBody defines body for DoCommands for application/json ContentType.
+type DoCommandsJSONRequestBody DoCommandsJSONBody
 
 // SetConditionsJSONRequestBody defines body for SetConditions for application/json ContentType.
 type SetConditionsJSONRequestBody = Conditions
@@ -1493,254 +1691,269 @@ type AddStockJSONRequestBody = Move
 // WorkSumJSONRequestBody defines body for WorkSum for application/json ContentType.
 type WorkSumJSONRequestBody = SumValues
 
+// AddTokenJSONRequestBody defines body for AddToken for application/json ContentType.
+type AddTokenJSONRequestBody AddTokenJSONBody
+
 // AnswerVisitJSONRequestBody defines body for AnswerVisit for application/json ContentType.
 type AnswerVisitJSONRequestBody AnswerVisitJSONBody
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
 	// GetArchive Everything as one open archive, a zip of JSON, CSV and photographs
-	// (GET /api/archive)
+	// (GET /api/v1/archive)
 	GetArchive(ctx *echo.Context) error
 	// ListBackups The backups there are
-	// (GET /api/backups)
+	// (GET /api/v1/backups)
 	ListBackups(ctx *echo.Context) error
 	// MakeBackup Make one now, while work goes on
-	// (POST /api/backups)
+	// (POST /api/v1/backups)
 	MakeBackup(ctx *echo.Context) error
 	// GetBackup A backup as a file
-	// (GET /api/backups/{backup})
+	// (GET /api/v1/backups/{backup})
 	GetBackup(ctx *echo.Context, backup string) error
 	// GetBasics What the screens need to know before any call
-	// (GET /api/basics)
+	// (GET /api/v1/basics)
 	GetBasics(ctx *echo.Context) error
 	// ListCalls The calls in hand and the newest handed over; or those handed over before the given one
-	// (GET /api/calls)
+	// (GET /api/v1/calls)
 	ListCalls(ctx *echo.Context, params ListCallsParams) error
 	// CreateCall A new call
-	// (POST /api/calls)
+	// (POST /api/v1/calls)
 	CreateCall(ctx *echo.Context) error
 	// GetCall Everything about one call
-	// (GET /api/calls/{call})
+	// (GET /api/v1/calls/{call})
 	GetCall(ctx *echo.Context, call CallID) error
 	// ChangeCall Correct title or complaint
-	// (PATCH /api/calls/{call})
+	// (PATCH /api/v1/calls/{call})
 	ChangeCall(ctx *echo.Context, call CallID) error
 	// GetBox An opened box with its plan; before it is recorded, as the run knows it
-	// (GET /api/calls/{call}/boxes/{box})
+	// (GET /api/v1/calls/{call}/boxes/{box})
 	GetBox(ctx *echo.Context, call CallID, box BoxID) error
 	// SetBox Record what is in the box and what is to go in, elvat-box/1
-	// (PUT /api/calls/{call}/boxes/{box})
+	// (PUT /api/v1/calls/{call}/boxes/{box})
 	SetBox(ctx *echo.Context, call CallID, box BoxID) error
 	// MakeUpBox The box was made up as planned; the run is that from now on
-	// (POST /api/calls/{call}/boxes/{box}/made)
+	// (POST /api/v1/calls/{call}/boxes/{box}/made)
 	MakeUpBox(ctx *echo.Context, call CallID, box BoxID) error
 	// GetPhotograph The picture of the pulled device
-	// (GET /api/calls/{call}/boxes/{box}/photograph)
+	// (GET /api/v1/calls/{call}/boxes/{box}/photograph)
 	GetPhotograph(ctx *echo.Context, call CallID, box BoxID) error
 	// SetSteps Which steps of the plan are done
-	// (PUT /api/calls/{call}/boxes/{box}/steps)
+	// (PUT /api/v1/calls/{call}/boxes/{box}/steps)
 	SetSteps(ctx *echo.Context, call CallID, box BoxID) error
 	// SetBreaker The breaker that feeds the run
-	// (PUT /api/calls/{call}/breaker)
+	// (PUT /api/v1/calls/{call}/breaker)
 	SetBreaker(ctx *echo.Context, call CallID) error
 	// ReadCautions The standing cautions were gone through
-	// (POST /api/calls/{call}/cautions)
+	// (POST /api/v1/calls/{call}/cautions)
 	ReadCautions(ctx *echo.Context, call CallID) error
 	// SetChanged Whether a device was changed lately
-	// (PUT /api/calls/{call}/changed/{device})
+	// (PUT /api/v1/calls/{call}/changed/{device})
 	SetChanged(ctx *echo.Context, call CallID, device string) error
 	// DownloadCircuit The circuit as a file, elvat-circuit/1
-	// (GET /api/calls/{call}/circuit)
+	// (GET /api/v1/calls/{call}/circuit)
 	DownloadCircuit(ctx *echo.Context, call CallID) error
 	// ReplaceCircuit Put another circuit file in place
-	// (PUT /api/calls/{call}/circuit)
+	// (PUT /api/v1/calls/{call}/circuit)
 	ReplaceCircuit(ctx *echo.Context, call CallID) error
-	// UndoCircuit Take back the last change of the run
-	// (POST /api/calls/{call}/circuit/undo)
-	UndoCircuit(ctx *echo.Context, call CallID) error
+	// DoCommands Do several things in their order, each with a result of its own
+	// (POST /api/v1/calls/{call}/commands)
+	DoCommands(ctx *echo.Context, call CallID) error
 	// SetConditions What is known of the place beside its circuit, and what is complained of
-	// (PUT /api/calls/{call}/conditions)
+	// (PUT /api/v1/calls/{call}/conditions)
 	SetConditions(ctx *echo.Context, call CallID) error
 	// SettleConflict Keep the value in force, or take the other
-	// (POST /api/calls/{call}/conflicts/{conflict})
-	SettleConflict(ctx *echo.Context, call CallID, conflict int64) error
+	// (POST /api/v1/calls/{call}/conflicts/{conflict})
+	SettleConflict(ctx *echo.Context, call CallID, conflict string) error
 	// SetDirectory The panel's directory as it is written
-	// (PUT /api/calls/{call}/directory)
+	// (PUT /api/v1/calls/{call}/directory)
 	SetDirectory(ctx *echo.Context, call CallID) error
 	// AddEntry Enter what was done
-	// (POST /api/calls/{call}/journal)
+	// (POST /api/v1/calls/{call}/journal)
 	AddEntry(ctx *echo.Context, call CallID) error
 	// MarkEntry Take an entry back, or put it back in force
-	// (PATCH /api/calls/{call}/journal/{entry})
+	// (PATCH /api/v1/calls/{call}/journal/{entry})
 	MarkEntry(ctx *echo.Context, call CallID, entry string) error
 	// AddLoad Something is plugged in
-	// (POST /api/calls/{call}/loads)
+	// (POST /api/v1/calls/{call}/loads)
 	AddLoad(ctx *echo.Context, call CallID) error
 	// RemoveLoad It is unplugged
-	// (DELETE /api/calls/{call}/loads/{load})
+	// (DELETE /api/v1/calls/{call}/loads/{load})
 	RemoveLoad(ctx *echo.Context, call CallID, load string) error
 	// SetMap What is known of the order of the boxes
-	// (PUT /api/calls/{call}/map)
+	// (PUT /api/v1/calls/{call}/map)
 	SetMap(ctx *echo.Context, call CallID) error
 	// TakeFromMeter One value from the instrument on the wire, with its probes where they are said to be
-	// (POST /api/calls/{call}/meter)
+	// (POST /api/v1/calls/{call}/meter)
 	TakeFromMeter(ctx *echo.Context, call CallID) error
 	// GetPaper A paper of the call; the same bytes from the same data
-	// (GET /api/calls/{call}/papers/{paper})
+	// (GET /api/v1/calls/{call}/papers/{paper})
 	GetPaper(ctx *echo.Context, call CallID, paper string) error
 	// AddPicture Keep a photograph taken at a phase, or "pulled", of a box's pulled device; JPEG or PNG, position data is not kept
-	// (POST /api/calls/{call}/pictures)
+	// (POST /api/v1/calls/{call}/pictures)
 	AddPicture(ctx *echo.Context, call CallID, params AddPictureParams) error
 	// GetPicture The picture
-	// (GET /api/calls/{call}/pictures/{picture})
-	GetPicture(ctx *echo.Context, call CallID, picture int64) error
+	// (GET /api/v1/calls/{call}/pictures/{picture})
+	GetPicture(ctx *echo.Context, call CallID, picture string) error
 	// MarkPicture Take a picture back, or show it again
-	// (PATCH /api/calls/{call}/pictures/{picture})
-	MarkPicture(ctx *echo.Context, call CallID, picture int64) error
+	// (PATCH /api/v1/calls/{call}/pictures/{picture})
+	MarkPicture(ctx *echo.Context, call CallID, picture string) error
 	// AddReading Enter a reading
-	// (POST /api/calls/{call}/readings)
+	// (POST /api/v1/calls/{call}/readings)
 	AddReading(ctx *echo.Context, call CallID) error
 	// MarkReading Take a reading back or put it back in force, mark it doubtful or trust it again
-	// (PATCH /api/calls/{call}/readings/{reading})
+	// (PATCH /api/v1/calls/{call}/readings/{reading})
 	MarkReading(ctx *echo.Context, call CallID, reading ReadingID) error
 	// RedoCall Bring back what was taken back last
-	// (POST /api/calls/{call}/redo)
+	// (POST /api/v1/calls/{call}/redo)
 	RedoCall(ctx *echo.Context, call CallID) error
 	// GetReport What the report says
-	// (GET /api/calls/{call}/report)
+	// (GET /api/v1/calls/{call}/report)
 	GetReport(ctx *echo.Context, call CallID) error
 	// SetState The state the circuit is in now, in which the next readings are taken
-	// (PUT /api/calls/{call}/state)
+	// (PUT /api/v1/calls/{call}/state)
 	SetState(ctx *echo.Context, call CallID) error
 	// AddStop The next outlet along the run
-	// (POST /api/calls/{call}/stops)
+	// (POST /api/v1/calls/{call}/stops)
 	AddStop(ctx *echo.Context, call CallID) error
 	// RemoveStop Take a stop off the run
-	// (DELETE /api/calls/{call}/stops/{box})
+	// (DELETE /api/v1/calls/{call}/stops/{box})
 	RemoveStop(ctx *echo.Context, call CallID, box BoxID) error
 	// ChangeStop Correct a stop and the cable that feeds it
-	// (PATCH /api/calls/{call}/stops/{box})
+	// (PATCH /api/v1/calls/{call}/stops/{box})
 	ChangeStop(ctx *echo.Context, call CallID, box BoxID) error
 	// TraceBreaker What the simulated receiver shows over the breakers, on the first or second pass
-	// (GET /api/calls/{call}/tracer/{pass})
+	// (GET /api/v1/calls/{call}/tracer/{pass})
 	TraceBreaker(ctx *echo.Context, call CallID, pass int) error
 	// UndoCall Take back the last thing done on the call, whoever did it
-	// (POST /api/calls/{call}/undo)
+	// (POST /api/v1/calls/{call}/undo)
 	UndoCall(ctx *echo.Context, call CallID) error
 	// UsePart A part was used up, or given back to the van (count below zero)
-	// (POST /api/calls/{call}/used)
+	// (POST /api/v1/calls/{call}/used)
 	UsePart(ctx *echo.Context, call CallID) error
 	// EndVisit The customer's link ends
-	// (DELETE /api/calls/{call}/visit)
+	// (DELETE /api/v1/calls/{call}/visit)
 	EndVisit(ctx *echo.Context, call CallID) error
 	// MakeVisit A link for the customer; an earlier one of the call ends
-	// (POST /api/calls/{call}/visit)
+	// (POST /api/v1/calls/{call}/visit)
 	MakeVisit(ctx *echo.Context, call CallID) error
 	// AskWhy Each reading held against one suspect
-	// (POST /api/calls/{call}/why)
+	// (POST /api/v1/calls/{call}/why)
 	AskWhy(ctx *echo.Context, call CallID) error
 	// GetWork The journal, the gates, the proof and the pictures of a call
-	// (GET /api/calls/{call}/work)
+	// (GET /api/v1/calls/{call}/work)
 	GetWork(ctx *echo.Context, call CallID) error
 	// GetHouse The house practice, the edition in force, prices and amendments
-	// (GET /api/house)
+	// (GET /api/v1/house)
 	GetHouse(ctx *echo.Context) error
 	// SetHouse Set them; what is absent is as usual again
-	// (PUT /api/house)
+	// (PUT /api/v1/house)
 	SetHouse(ctx *echo.Context) error
 	// SetLamps Which lamp of the shop's plug tester stands for which pair, left to right
-	// (PUT /api/lamps)
+	// (PUT /api/v1/lamps)
 	SetLamps(ctx *echo.Context) error
 	// SetPanel A panel's name and directory
-	// (PUT /api/panels/{panel})
+	// (PUT /api/v1/panels/{panel})
 	SetPanel(ctx *echo.Context, panel PanelID) error
 	// ExportDirectory The directory as CSV
-	// (GET /api/panels/{panel}/directory.csv)
+	// (GET /api/v1/panels/{panel}/directory.csv)
 	ExportDirectory(ctx *echo.Context, panel PanelID) error
 	// ImportDirectory Take the directory from CSV (breaker, amps, serves)
-	// (PUT /api/panels/{panel}/directory.csv)
+	// (PUT /api/v1/panels/{panel}/directory.csv)
 	ImportDirectory(ctx *echo.Context, panel PanelID) error
 	// ListPeople Everybody who may sign in, or might once
-	// (GET /api/people)
+	// (GET /api/v1/people)
 	ListPeople(ctx *echo.Context) error
 	// AddPerson Somebody who may sign in
-	// (POST /api/people)
+	// (POST /api/v1/people)
 	AddPerson(ctx *echo.Context) error
 	// ChangePerson Another role, another passphrase, or no access any more; their sessions end
-	// (PATCH /api/people/{person})
+	// (PATCH /api/v1/people/{person})
 	ChangePerson(ctx *echo.Context, person int64) error
 	// GetPractice The weights, minutes and tools the shop's diagnoses rest on, beside the usual ones
-	// (GET /api/practice)
+	// (GET /api/v1/practice)
 	GetPractice(ctx *echo.Context) error
 	// SetPractice Set them; what is absent is as usual again
-	// (PUT /api/practice)
+	// (PUT /api/v1/practice)
 	SetPractice(ctx *echo.Context) error
 	// ForgetLearned Count anew from now on
-	// (DELETE /api/practice/learning)
+	// (DELETE /api/v1/practice/learning)
 	ForgetLearned(ctx *echo.Context) error
 	// GetLearned What opened boxes showed against what the table of weights expected, for keeping
-	// (GET /api/practice/learning)
+	// (GET /api/v1/practice/learning)
 	GetLearned(ctx *echo.Context) error
 	// GetRun The outlets of a run, and what each showed over the calls
-	// (GET /api/runs/{run})
+	// (GET /api/v1/runs/{run})
 	GetRun(ctx *echo.Context, run RunID) error
 	// SetInstalled When a GFCI was put in; absent, nobody knows
-	// (PUT /api/runs/{run}/gfcis/{device})
+	// (PUT /api/v1/runs/{run}/gfcis/{device})
 	SetInstalled(ctx *echo.Context, run RunID, device string) error
 	// Search Calls and sites that have all the words
-	// (GET /api/search)
+	// (GET /api/v1/search)
 	Search(ctx *echo.Context, params SearchParams) error
 	// SignOut Sign out
-	// (DELETE /api/session)
+	// (DELETE /api/v1/session)
 	SignOut(ctx *echo.Context) error
 	// GetSession Who is signed in, and whether anybody has to
-	// (GET /api/session)
+	// (GET /api/v1/session)
 	GetSession(ctx *echo.Context) error
 	// SignIn Sign in
-	// (POST /api/session)
+	// (POST /api/v1/session)
 	SignIn(ctx *echo.Context) error
 	// ChangePassphrase Change one's own passphrase; other sessions end
-	// (PUT /api/session/passphrase)
+	// (PUT /api/v1/session/passphrase)
 	ChangePassphrase(ctx *echo.Context) error
-	// ListSites The sites, newest first, fifty from the given number on
-	// (GET /api/sites)
+	// ListSites The sites, newest first
+	// (GET /api/v1/sites)
 	ListSites(ctx *echo.Context, params ListSitesParams) error
 	// AddSite A new site with its main panel
-	// (POST /api/sites)
-	AddSite(ctx *echo.Context, params AddSiteParams) error
+	// (POST /api/v1/sites)
+	AddSite(ctx *echo.Context) error
 	// GetSite All that is known of a site
-	// (GET /api/sites/{site})
+	// (GET /api/v1/sites/{site})
 	GetSite(ctx *echo.Context, site SiteID) error
 	// ChangeSite Correct name, address or notes
-	// (PATCH /api/sites/{site})
+	// (PATCH /api/v1/sites/{site})
 	ChangeSite(ctx *echo.Context, site SiteID) error
 	// AddPanel Another panel
-	// (POST /api/sites/{site}/panels)
+	// (POST /api/v1/sites/{site}/panels)
 	AddPanel(ctx *echo.Context, site SiteID) error
 	// GetStock What the vans have
-	// (GET /api/stock)
+	// (GET /api/v1/stock)
 	GetStock(ctx *echo.Context) error
 	// AddStock Parts put on a van (count above zero) or taken off
-	// (POST /api/stock)
+	// (POST /api/v1/stock)
 	AddStock(ctx *echo.Context) error
 	// ListSums The sums, with what each asks
-	// (GET /api/sums)
+	// (GET /api/v1/sums)
 	ListSums(ctx *echo.Context) error
 	// WorkSum What it comes to
-	// (POST /api/sums/{sum})
+	// (POST /api/v1/sums/{sum})
 	WorkSum(ctx *echo.Context, sum string) error
 	// ListTestsDue GFCIs of all sites whose test is due, the longest due first
-	// (GET /api/tests-due)
+	// (GET /api/v1/tests-due)
 	ListTestsDue(ctx *echo.Context) error
+	// ListTokens What one gave programs to sign in with
+	// (GET /api/v1/tokens)
+	ListTokens(ctx *echo.Context) error
+	// AddToken One more, for a program; the token itself is shown this once
+	// (POST /api/v1/tokens)
+	AddToken(ctx *echo.Context) error
+	// WithdrawToken It opens nothing any more
+	// (DELETE /api/v1/tokens/{accessToken})
+	WithdrawToken(ctx *echo.Context, accessToken int64) error
 	// GetVisit The customer's page
-	// (GET /api/visits/{token})
+	// (GET /api/v1/visits/{token})
 	GetVisit(ctx *echo.Context, token Token) error
 	// AnswerVisit The customer answers; the same id again changes nothing
-	// (POST /api/visits/{token}/answers)
+	// (POST /api/v1/visits/{token}/answers)
 	AnswerVisit(ctx *echo.Context, token Token) error
 	// PicturesOfVisit A photograph of the customer's, JPEG or PNG; position data is not kept
-	// (POST /api/visits/{token}/pictures)
+	// (POST /api/v1/visits/{token}/pictures)
 	PicturesOfVisit(ctx *echo.Context, token Token, params PicturesOfVisitParams) error
+	// GetWords The sentences of a language by their codes
+	// (GET /api/v1/words/{language})
+	GetWords(ctx *echo.Context, language string) error
 }
 
 // ServerInterfaceWrapper converts echo contexts to parameters.
@@ -1811,6 +2024,13 @@ func (w *ServerInterfaceWrapper) ListCalls(ctx *echo.Context) error {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", ctx.QueryParams(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter limit: %s", err))
 	}
 
 	// Invoke the callback with all the unmarshaled arguments
@@ -2067,8 +2287,8 @@ func (w *ServerInterfaceWrapper) ReplaceCircuit(ctx *echo.Context) error {
 	return err
 }
 
-// UndoCircuit converts echo context to params.
-func (w *ServerInterfaceWrapper) UndoCircuit(ctx *echo.Context) error {
+// DoCommands converts echo context to params.
+func (w *ServerInterfaceWrapper) DoCommands(ctx *echo.Context) error {
 	var err error
 	// ------------- Path parameter "call" -------------
 	var call CallID
@@ -2079,7 +2299,7 @@ func (w *ServerInterfaceWrapper) UndoCircuit(ctx *echo.Context) error {
 	}
 
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.UndoCircuit(ctx, call)
+	err = w.Handler.DoCommands(ctx, call)
 	return err
 }
 
@@ -2111,9 +2331,9 @@ func (w *ServerInterfaceWrapper) SettleConflict(ctx *echo.Context) error {
 	}
 
 	// ------------- Path parameter "conflict" -------------
-	var conflict int64
+	var conflict string
 
-	err = runtime.BindStyledParameterWithOptions("simple", "conflict", ctx.Param("conflict"), &conflict, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	err = runtime.BindStyledParameterWithOptions("simple", "conflict", ctx.Param("conflict"), &conflict, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter conflict: %s", err))
 	}
@@ -2326,9 +2546,9 @@ func (w *ServerInterfaceWrapper) GetPicture(ctx *echo.Context) error {
 	}
 
 	// ------------- Path parameter "picture" -------------
-	var picture int64
+	var picture string
 
-	err = runtime.BindStyledParameterWithOptions("simple", "picture", ctx.Param("picture"), &picture, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	err = runtime.BindStyledParameterWithOptions("simple", "picture", ctx.Param("picture"), &picture, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter picture: %s", err))
 	}
@@ -2350,9 +2570,9 @@ func (w *ServerInterfaceWrapper) MarkPicture(ctx *echo.Context) error {
 	}
 
 	// ------------- Path parameter "picture" -------------
-	var picture int64
+	var picture string
 
-	err = runtime.BindStyledParameterWithOptions("simple", "picture", ctx.Param("picture"), &picture, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	err = runtime.BindStyledParameterWithOptions("simple", "picture", ctx.Param("picture"), &picture, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter picture: %s", err))
 	}
@@ -2879,11 +3099,18 @@ func (w *ServerInterfaceWrapper) ListSites(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListSitesParams
-	// ------------- Optional query parameter "from" -------------
+	// ------------- Optional query parameter "before" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", ctx.QueryParams(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
 	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter from: %s", err))
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", ctx.QueryParams(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter limit: %s", err))
 	}
 
 	// Invoke the callback with all the unmarshaled arguments
@@ -2895,17 +3122,8 @@ func (w *ServerInterfaceWrapper) ListSites(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) AddSite(ctx *echo.Context) error {
 	var err error
 
-	// Parameter object where we will unmarshal all parameters from the context
-	var params AddSiteParams
-	// ------------- Optional query parameter "from" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", ctx.QueryParams(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter from: %s", err))
-	}
-
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.AddSite(ctx, params)
+	err = w.Handler.AddSite(ctx)
 	return err
 }
 
@@ -3009,6 +3227,40 @@ func (w *ServerInterfaceWrapper) ListTestsDue(ctx *echo.Context) error {
 	return err
 }
 
+// ListTokens converts echo context to params.
+func (w *ServerInterfaceWrapper) ListTokens(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListTokens(ctx)
+	return err
+}
+
+// AddToken converts echo context to params.
+func (w *ServerInterfaceWrapper) AddToken(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddToken(ctx)
+	return err
+}
+
+// WithdrawToken converts echo context to params.
+func (w *ServerInterfaceWrapper) WithdrawToken(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "accessToken" -------------
+	var accessToken int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "accessToken", ctx.Param("accessToken"), &accessToken, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter accessToken: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WithdrawToken(ctx, accessToken)
+	return err
+}
+
 // GetVisit converts echo context to params.
 func (w *ServerInterfaceWrapper) GetVisit(ctx *echo.Context) error {
 	var err error
@@ -3066,6 +3318,22 @@ func (w *ServerInterfaceWrapper) PicturesOfVisit(ctx *echo.Context) error {
 	return err
 }
 
+// GetWords converts echo context to params.
+func (w *ServerInterfaceWrapper) GetWords(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "language" -------------
+	var language string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "language", ctx.Param("language"), &language, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter language: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetWords(ctx, language)
+	return err
+}
+
 // This is a simple interface which specifies echo.Route addition functions which
 // are present on both echo.Echo and echo.Group, since we want to allow using
 // either of them for path registration
@@ -3113,87 +3381,91 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 		Handler: si,
 	}
 
-	router.GET(options.BaseURL+"/api/calls", wrapper.ListCalls, options.OperationMiddlewares["listCalls"]...)
-	router.POST(options.BaseURL+"/api/calls", wrapper.CreateCall, options.OperationMiddlewares["createCall"]...)
-	router.GET(options.BaseURL+"/api/calls/:call", wrapper.GetCall, options.OperationMiddlewares["getCall"]...)
-	router.PATCH(options.BaseURL+"/api/calls/:call", wrapper.ChangeCall, options.OperationMiddlewares["changeCall"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/cautions", wrapper.ReadCautions, options.OperationMiddlewares["readCautions"]...)
-	router.GET(options.BaseURL+"/api/calls/:call/circuit", wrapper.DownloadCircuit, options.OperationMiddlewares["downloadCircuit"]...)
-	router.PUT(options.BaseURL+"/api/calls/:call/circuit", wrapper.ReplaceCircuit, options.OperationMiddlewares["replaceCircuit"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/circuit/undo", wrapper.UndoCircuit, options.OperationMiddlewares["undoCircuit"]...)
-	router.PUT(options.BaseURL+"/api/calls/:call/breaker", wrapper.SetBreaker, options.OperationMiddlewares["setBreaker"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/stops", wrapper.AddStop, options.OperationMiddlewares["addStop"]...)
-	router.DELETE(options.BaseURL+"/api/calls/:call/stops/:box", wrapper.RemoveStop, options.OperationMiddlewares["removeStop"]...)
-	router.PATCH(options.BaseURL+"/api/calls/:call/stops/:box", wrapper.ChangeStop, options.OperationMiddlewares["changeStop"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/readings", wrapper.AddReading, options.OperationMiddlewares["addReading"]...)
-	router.PATCH(options.BaseURL+"/api/calls/:call/readings/:reading", wrapper.MarkReading, options.OperationMiddlewares["markReading"]...)
-	router.PUT(options.BaseURL+"/api/calls/:call/state", wrapper.SetState, options.OperationMiddlewares["setState"]...)
-	router.PUT(options.BaseURL+"/api/calls/:call/conditions", wrapper.SetConditions, options.OperationMiddlewares["setConditions"]...)
-	router.PUT(options.BaseURL+"/api/calls/:call/map", wrapper.SetMap, options.OperationMiddlewares["setMap"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/why", wrapper.AskWhy, options.OperationMiddlewares["askWhy"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/loads", wrapper.AddLoad, options.OperationMiddlewares["addLoad"]...)
-	router.DELETE(options.BaseURL+"/api/calls/:call/loads/:load", wrapper.RemoveLoad, options.OperationMiddlewares["removeLoad"]...)
-	router.PUT(options.BaseURL+"/api/calls/:call/changed/:device", wrapper.SetChanged, options.OperationMiddlewares["setChanged"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/meter", wrapper.TakeFromMeter, options.OperationMiddlewares["takeFromMeter"]...)
-	router.GET(options.BaseURL+"/api/calls/:call/boxes/:box", wrapper.GetBox, options.OperationMiddlewares["getBox"]...)
-	router.PUT(options.BaseURL+"/api/calls/:call/boxes/:box", wrapper.SetBox, options.OperationMiddlewares["setBox"]...)
-	router.PUT(options.BaseURL+"/api/calls/:call/boxes/:box/steps", wrapper.SetSteps, options.OperationMiddlewares["setSteps"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/boxes/:box/made", wrapper.MakeUpBox, options.OperationMiddlewares["makeUpBox"]...)
-	router.GET(options.BaseURL+"/api/calls/:call/boxes/:box/photograph", wrapper.GetPhotograph, options.OperationMiddlewares["getPhotograph"]...)
-	router.GET(options.BaseURL+"/api/calls/:call/work", wrapper.GetWork, options.OperationMiddlewares["getWork"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/journal", wrapper.AddEntry, options.OperationMiddlewares["addEntry"]...)
-	router.PATCH(options.BaseURL+"/api/calls/:call/journal/:entry", wrapper.MarkEntry, options.OperationMiddlewares["markEntry"]...)
-	router.PUT(options.BaseURL+"/api/calls/:call/directory", wrapper.SetDirectory, options.OperationMiddlewares["setDirectory"]...)
-	router.GET(options.BaseURL+"/api/calls/:call/tracer/:pass", wrapper.TraceBreaker, options.OperationMiddlewares["traceBreaker"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/pictures", wrapper.AddPicture, options.OperationMiddlewares["addPicture"]...)
-	router.GET(options.BaseURL+"/api/calls/:call/pictures/:picture", wrapper.GetPicture, options.OperationMiddlewares["getPicture"]...)
-	router.PATCH(options.BaseURL+"/api/calls/:call/pictures/:picture", wrapper.MarkPicture, options.OperationMiddlewares["markPicture"]...)
-	router.GET(options.BaseURL+"/api/calls/:call/report", wrapper.GetReport, options.OperationMiddlewares["getReport"]...)
-	router.GET(options.BaseURL+"/api/calls/:call/papers/:paper", wrapper.GetPaper, options.OperationMiddlewares["getPaper"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/undo", wrapper.UndoCall, options.OperationMiddlewares["undoCall"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/redo", wrapper.RedoCall, options.OperationMiddlewares["redoCall"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/conflicts/:conflict", wrapper.SettleConflict, options.OperationMiddlewares["settleConflict"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/used", wrapper.UsePart, options.OperationMiddlewares["usePart"]...)
-	router.DELETE(options.BaseURL+"/api/calls/:call/visit", wrapper.EndVisit, options.OperationMiddlewares["endVisit"]...)
-	router.POST(options.BaseURL+"/api/calls/:call/visit", wrapper.MakeVisit, options.OperationMiddlewares["makeVisit"]...)
-	router.GET(options.BaseURL+"/api/visits/:token", wrapper.GetVisit, options.OperationMiddlewares["getVisit"]...)
-	router.POST(options.BaseURL+"/api/visits/:token/answers", wrapper.AnswerVisit, options.OperationMiddlewares["answerVisit"]...)
-	router.POST(options.BaseURL+"/api/visits/:token/pictures", wrapper.PicturesOfVisit, options.OperationMiddlewares["picturesOfVisit"]...)
-	router.GET(options.BaseURL+"/api/sites", wrapper.ListSites, options.OperationMiddlewares["listSites"]...)
-	router.POST(options.BaseURL+"/api/sites", wrapper.AddSite, options.OperationMiddlewares["addSite"]...)
-	router.GET(options.BaseURL+"/api/sites/:site", wrapper.GetSite, options.OperationMiddlewares["getSite"]...)
-	router.PATCH(options.BaseURL+"/api/sites/:site", wrapper.ChangeSite, options.OperationMiddlewares["changeSite"]...)
-	router.POST(options.BaseURL+"/api/sites/:site/panels", wrapper.AddPanel, options.OperationMiddlewares["addPanel"]...)
-	router.PUT(options.BaseURL+"/api/panels/:panel", wrapper.SetPanel, options.OperationMiddlewares["setPanel"]...)
-	router.GET(options.BaseURL+"/api/panels/:panel/directory.csv", wrapper.ExportDirectory, options.OperationMiddlewares["exportDirectory"]...)
-	router.PUT(options.BaseURL+"/api/panels/:panel/directory.csv", wrapper.ImportDirectory, options.OperationMiddlewares["importDirectory"]...)
-	router.GET(options.BaseURL+"/api/runs/:run", wrapper.GetRun, options.OperationMiddlewares["getRun"]...)
-	router.PUT(options.BaseURL+"/api/runs/:run/gfcis/:device", wrapper.SetInstalled, options.OperationMiddlewares["setInstalled"]...)
-	router.GET(options.BaseURL+"/api/tests-due", wrapper.ListTestsDue, options.OperationMiddlewares["listTestsDue"]...)
-	router.GET(options.BaseURL+"/api/search", wrapper.Search, options.OperationMiddlewares["search"]...)
-	router.GET(options.BaseURL+"/api/stock", wrapper.GetStock, options.OperationMiddlewares["getStock"]...)
-	router.POST(options.BaseURL+"/api/stock", wrapper.AddStock, options.OperationMiddlewares["addStock"]...)
-	router.DELETE(options.BaseURL+"/api/session", wrapper.SignOut, options.OperationMiddlewares["signOut"]...)
-	router.GET(options.BaseURL+"/api/session", wrapper.GetSession, options.OperationMiddlewares["getSession"]...)
-	router.POST(options.BaseURL+"/api/session", wrapper.SignIn, options.OperationMiddlewares["signIn"]...)
-	router.PUT(options.BaseURL+"/api/session/passphrase", wrapper.ChangePassphrase, options.OperationMiddlewares["changePassphrase"]...)
-	router.GET(options.BaseURL+"/api/people", wrapper.ListPeople, options.OperationMiddlewares["listPeople"]...)
-	router.POST(options.BaseURL+"/api/people", wrapper.AddPerson, options.OperationMiddlewares["addPerson"]...)
-	router.PATCH(options.BaseURL+"/api/people/:person", wrapper.ChangePerson, options.OperationMiddlewares["changePerson"]...)
-	router.GET(options.BaseURL+"/api/backups", wrapper.ListBackups, options.OperationMiddlewares["listBackups"]...)
-	router.POST(options.BaseURL+"/api/backups", wrapper.MakeBackup, options.OperationMiddlewares["makeBackup"]...)
-	router.GET(options.BaseURL+"/api/backups/:backup", wrapper.GetBackup, options.OperationMiddlewares["getBackup"]...)
-	router.GET(options.BaseURL+"/api/archive", wrapper.GetArchive, options.OperationMiddlewares["getArchive"]...)
-	router.GET(options.BaseURL+"/api/house", wrapper.GetHouse, options.OperationMiddlewares["getHouse"]...)
-	router.PUT(options.BaseURL+"/api/house", wrapper.SetHouse, options.OperationMiddlewares["setHouse"]...)
-	router.GET(options.BaseURL+"/api/sums", wrapper.ListSums, options.OperationMiddlewares["listSums"]...)
-	router.POST(options.BaseURL+"/api/sums/:sum", wrapper.WorkSum, options.OperationMiddlewares["workSum"]...)
-	router.GET(options.BaseURL+"/api/practice", wrapper.GetPractice, options.OperationMiddlewares["getPractice"]...)
-	router.PUT(options.BaseURL+"/api/practice", wrapper.SetPractice, options.OperationMiddlewares["setPractice"]...)
-	router.DELETE(options.BaseURL+"/api/practice/learning", wrapper.ForgetLearned, options.OperationMiddlewares["forgetLearned"]...)
-	router.GET(options.BaseURL+"/api/practice/learning", wrapper.GetLearned, options.OperationMiddlewares["getLearned"]...)
-	router.PUT(options.BaseURL+"/api/lamps", wrapper.SetLamps, options.OperationMiddlewares["setLamps"]...)
-	router.GET(options.BaseURL+"/api/basics", wrapper.GetBasics, options.OperationMiddlewares["getBasics"]...)
+	router.GET(options.BaseURL+"/api/v1/archive", wrapper.GetArchive, options.OperationMiddlewares["getArchive"]...)
+	router.GET(options.BaseURL+"/api/v1/backups", wrapper.ListBackups, options.OperationMiddlewares["listBackups"]...)
+	router.POST(options.BaseURL+"/api/v1/backups", wrapper.MakeBackup, options.OperationMiddlewares["makeBackup"]...)
+	router.GET(options.BaseURL+"/api/v1/backups/:backup", wrapper.GetBackup, options.OperationMiddlewares["getBackup"]...)
+	router.GET(options.BaseURL+"/api/v1/basics", wrapper.GetBasics, options.OperationMiddlewares["getBasics"]...)
+	router.GET(options.BaseURL+"/api/v1/calls", wrapper.ListCalls, options.OperationMiddlewares["listCalls"]...)
+	router.POST(options.BaseURL+"/api/v1/calls", wrapper.CreateCall, options.OperationMiddlewares["createCall"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call", wrapper.GetCall, options.OperationMiddlewares["getCall"]...)
+	router.PATCH(options.BaseURL+"/api/v1/calls/:call", wrapper.ChangeCall, options.OperationMiddlewares["changeCall"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/boxes/:box", wrapper.GetBox, options.OperationMiddlewares["getBox"]...)
+	router.PUT(options.BaseURL+"/api/v1/calls/:call/boxes/:box", wrapper.SetBox, options.OperationMiddlewares["setBox"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/boxes/:box/made", wrapper.MakeUpBox, options.OperationMiddlewares["makeUpBox"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/boxes/:box/photograph", wrapper.GetPhotograph, options.OperationMiddlewares["getPhotograph"]...)
+	router.PUT(options.BaseURL+"/api/v1/calls/:call/boxes/:box/steps", wrapper.SetSteps, options.OperationMiddlewares["setSteps"]...)
+	router.PUT(options.BaseURL+"/api/v1/calls/:call/breaker", wrapper.SetBreaker, options.OperationMiddlewares["setBreaker"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/cautions", wrapper.ReadCautions, options.OperationMiddlewares["readCautions"]...)
+	router.PUT(options.BaseURL+"/api/v1/calls/:call/changed/:device", wrapper.SetChanged, options.OperationMiddlewares["setChanged"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/circuit", wrapper.DownloadCircuit, options.OperationMiddlewares["downloadCircuit"]...)
+	router.PUT(options.BaseURL+"/api/v1/calls/:call/circuit", wrapper.ReplaceCircuit, options.OperationMiddlewares["replaceCircuit"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/commands", wrapper.DoCommands, options.OperationMiddlewares["doCommands"]...)
+	router.PUT(options.BaseURL+"/api/v1/calls/:call/conditions", wrapper.SetConditions, options.OperationMiddlewares["setConditions"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/conflicts/:conflict", wrapper.SettleConflict, options.OperationMiddlewares["settleConflict"]...)
+	router.PUT(options.BaseURL+"/api/v1/calls/:call/directory", wrapper.SetDirectory, options.OperationMiddlewares["setDirectory"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/journal", wrapper.AddEntry, options.OperationMiddlewares["addEntry"]...)
+	router.PATCH(options.BaseURL+"/api/v1/calls/:call/journal/:entry", wrapper.MarkEntry, options.OperationMiddlewares["markEntry"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/loads", wrapper.AddLoad, options.OperationMiddlewares["addLoad"]...)
+	router.DELETE(options.BaseURL+"/api/v1/calls/:call/loads/:load", wrapper.RemoveLoad, options.OperationMiddlewares["removeLoad"]...)
+	router.PUT(options.BaseURL+"/api/v1/calls/:call/map", wrapper.SetMap, options.OperationMiddlewares["setMap"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/meter", wrapper.TakeFromMeter, options.OperationMiddlewares["takeFromMeter"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/papers/:paper", wrapper.GetPaper, options.OperationMiddlewares["getPaper"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/pictures", wrapper.AddPicture, options.OperationMiddlewares["addPicture"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/pictures/:picture", wrapper.GetPicture, options.OperationMiddlewares["getPicture"]...)
+	router.PATCH(options.BaseURL+"/api/v1/calls/:call/pictures/:picture", wrapper.MarkPicture, options.OperationMiddlewares["markPicture"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/readings", wrapper.AddReading, options.OperationMiddlewares["addReading"]...)
+	router.PATCH(options.BaseURL+"/api/v1/calls/:call/readings/:reading", wrapper.MarkReading, options.OperationMiddlewares["markReading"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/redo", wrapper.RedoCall, options.OperationMiddlewares["redoCall"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/report", wrapper.GetReport, options.OperationMiddlewares["getReport"]...)
+	router.PUT(options.BaseURL+"/api/v1/calls/:call/state", wrapper.SetState, options.OperationMiddlewares["setState"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/stops", wrapper.AddStop, options.OperationMiddlewares["addStop"]...)
+	router.DELETE(options.BaseURL+"/api/v1/calls/:call/stops/:box", wrapper.RemoveStop, options.OperationMiddlewares["removeStop"]...)
+	router.PATCH(options.BaseURL+"/api/v1/calls/:call/stops/:box", wrapper.ChangeStop, options.OperationMiddlewares["changeStop"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/tracer/:pass", wrapper.TraceBreaker, options.OperationMiddlewares["traceBreaker"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/undo", wrapper.UndoCall, options.OperationMiddlewares["undoCall"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/used", wrapper.UsePart, options.OperationMiddlewares["usePart"]...)
+	router.DELETE(options.BaseURL+"/api/v1/calls/:call/visit", wrapper.EndVisit, options.OperationMiddlewares["endVisit"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/visit", wrapper.MakeVisit, options.OperationMiddlewares["makeVisit"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/why", wrapper.AskWhy, options.OperationMiddlewares["askWhy"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/work", wrapper.GetWork, options.OperationMiddlewares["getWork"]...)
+	router.GET(options.BaseURL+"/api/v1/house", wrapper.GetHouse, options.OperationMiddlewares["getHouse"]...)
+	router.PUT(options.BaseURL+"/api/v1/house", wrapper.SetHouse, options.OperationMiddlewares["setHouse"]...)
+	router.PUT(options.BaseURL+"/api/v1/lamps", wrapper.SetLamps, options.OperationMiddlewares["setLamps"]...)
+	router.PUT(options.BaseURL+"/api/v1/panels/:panel", wrapper.SetPanel, options.OperationMiddlewares["setPanel"]...)
+	router.GET(options.BaseURL+"/api/v1/panels/:panel/directory.csv", wrapper.ExportDirectory, options.OperationMiddlewares["exportDirectory"]...)
+	router.PUT(options.BaseURL+"/api/v1/panels/:panel/directory.csv", wrapper.ImportDirectory, options.OperationMiddlewares["importDirectory"]...)
+	router.GET(options.BaseURL+"/api/v1/people", wrapper.ListPeople, options.OperationMiddlewares["listPeople"]...)
+	router.POST(options.BaseURL+"/api/v1/people", wrapper.AddPerson, options.OperationMiddlewares["addPerson"]...)
+	router.PATCH(options.BaseURL+"/api/v1/people/:person", wrapper.ChangePerson, options.OperationMiddlewares["changePerson"]...)
+	router.GET(options.BaseURL+"/api/v1/practice", wrapper.GetPractice, options.OperationMiddlewares["getPractice"]...)
+	router.PUT(options.BaseURL+"/api/v1/practice", wrapper.SetPractice, options.OperationMiddlewares["setPractice"]...)
+	router.DELETE(options.BaseURL+"/api/v1/practice/learning", wrapper.ForgetLearned, options.OperationMiddlewares["forgetLearned"]...)
+	router.GET(options.BaseURL+"/api/v1/practice/learning", wrapper.GetLearned, options.OperationMiddlewares["getLearned"]...)
+	router.GET(options.BaseURL+"/api/v1/runs/:run", wrapper.GetRun, options.OperationMiddlewares["getRun"]...)
+	router.PUT(options.BaseURL+"/api/v1/runs/:run/gfcis/:device", wrapper.SetInstalled, options.OperationMiddlewares["setInstalled"]...)
+	router.GET(options.BaseURL+"/api/v1/search", wrapper.Search, options.OperationMiddlewares["search"]...)
+	router.DELETE(options.BaseURL+"/api/v1/session", wrapper.SignOut, options.OperationMiddlewares["signOut"]...)
+	router.GET(options.BaseURL+"/api/v1/session", wrapper.GetSession, options.OperationMiddlewares["getSession"]...)
+	router.POST(options.BaseURL+"/api/v1/session", wrapper.SignIn, options.OperationMiddlewares["signIn"]...)
+	router.PUT(options.BaseURL+"/api/v1/session/passphrase", wrapper.ChangePassphrase, options.OperationMiddlewares["changePassphrase"]...)
+	router.GET(options.BaseURL+"/api/v1/sites", wrapper.ListSites, options.OperationMiddlewares["listSites"]...)
+	router.POST(options.BaseURL+"/api/v1/sites", wrapper.AddSite, options.OperationMiddlewares["addSite"]...)
+	router.GET(options.BaseURL+"/api/v1/sites/:site", wrapper.GetSite, options.OperationMiddlewares["getSite"]...)
+	router.PATCH(options.BaseURL+"/api/v1/sites/:site", wrapper.ChangeSite, options.OperationMiddlewares["changeSite"]...)
+	router.POST(options.BaseURL+"/api/v1/sites/:site/panels", wrapper.AddPanel, options.OperationMiddlewares["addPanel"]...)
+	router.GET(options.BaseURL+"/api/v1/stock", wrapper.GetStock, options.OperationMiddlewares["getStock"]...)
+	router.POST(options.BaseURL+"/api/v1/stock", wrapper.AddStock, options.OperationMiddlewares["addStock"]...)
+	router.GET(options.BaseURL+"/api/v1/sums", wrapper.ListSums, options.OperationMiddlewares["listSums"]...)
+	router.POST(options.BaseURL+"/api/v1/sums/:sum", wrapper.WorkSum, options.OperationMiddlewares["workSum"]...)
+	router.GET(options.BaseURL+"/api/v1/tests-due", wrapper.ListTestsDue, options.OperationMiddlewares["listTestsDue"]...)
+	router.GET(options.BaseURL+"/api/v1/tokens", wrapper.ListTokens, options.OperationMiddlewares["listTokens"]...)
+	router.POST(options.BaseURL+"/api/v1/tokens", wrapper.AddToken, options.OperationMiddlewares["addToken"]...)
+	router.DELETE(options.BaseURL+"/api/v1/tokens/:accessToken", wrapper.WithdrawToken, options.OperationMiddlewares["withdrawToken"]...)
+	router.GET(options.BaseURL+"/api/v1/visits/:token", wrapper.GetVisit, options.OperationMiddlewares["getVisit"]...)
+	router.POST(options.BaseURL+"/api/v1/visits/:token/answers", wrapper.AnswerVisit, options.OperationMiddlewares["answerVisit"]...)
+	router.POST(options.BaseURL+"/api/v1/visits/:token/pictures", wrapper.PicturesOfVisit, options.OperationMiddlewares["picturesOfVisit"]...)
+	router.GET(options.BaseURL+"/api/v1/words/:language", wrapper.GetWords, options.OperationMiddlewares["getWords"]...)
 
 }
 
@@ -4006,17 +4278,18 @@ func (response ReplaceCircuitdefaultApplicationProblemPlusJSONResponse) VisitRep
 	return err
 }
 
-type UndoCircuitRequestObject struct {
+type DoCommandsRequestObject struct {
 	Call CallID `json:"call"`
+	Body *DoCommandsJSONRequestBody
 }
 
-type UndoCircuitResponseObject interface {
-	VisitUndoCircuitResponse(w http.ResponseWriter) error
+type DoCommandsResponseObject interface {
+	VisitDoCommandsResponse(w http.ResponseWriter) error
 }
 
-type UndoCircuit200JSONResponse struct{ CallNowJSONResponse }
+type DoCommands200JSONResponse CommandResults
 
-func (response UndoCircuit200JSONResponse) VisitUndoCircuitResponse(w http.ResponseWriter) error {
+func (response DoCommands200JSONResponse) VisitDoCommandsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -4028,12 +4301,12 @@ func (response UndoCircuit200JSONResponse) VisitUndoCircuitResponse(w http.Respo
 	return err
 }
 
-type UndoCircuitdefaultApplicationProblemPlusJSONResponse struct {
+type DoCommandsdefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
-func (response UndoCircuitdefaultApplicationProblemPlusJSONResponse) VisitUndoCircuitResponse(w http.ResponseWriter) error {
+func (response DoCommandsdefaultApplicationProblemPlusJSONResponse) VisitDoCommandsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4087,7 +4360,7 @@ func (response SetConditionsdefaultApplicationProblemPlusJSONResponse) VisitSetC
 
 type SettleConflictRequestObject struct {
 	Call     CallID `json:"call"`
-	Conflict int64  `json:"conflict"`
+	Conflict string `json:"conflict"`
 	Body     *SettleConflictJSONRequestBody
 }
 
@@ -4504,7 +4777,7 @@ func (response AddPicturedefaultApplicationProblemPlusJSONResponse) VisitAddPict
 
 type GetPictureRequestObject struct {
 	Call    CallID `json:"call"`
-	Picture int64  `json:"picture"`
+	Picture string `json:"picture"`
 }
 
 type GetPictureResponseObject interface {
@@ -4550,7 +4823,7 @@ func (response GetPicturedefaultApplicationProblemPlusJSONResponse) VisitGetPict
 
 type MarkPictureRequestObject struct {
 	Call    CallID `json:"call"`
-	Picture int64  `json:"picture"`
+	Picture string `json:"picture"`
 	Body    *MarkPictureJSONRequestBody
 }
 
@@ -6035,8 +6308,7 @@ func (response ListSitesdefaultApplicationProblemPlusJSONResponse) VisitListSite
 }
 
 type AddSiteRequestObject struct {
-	Params AddSiteParams
-	Body   *AddSiteJSONRequestBody
+	Body *AddSiteJSONRequestBody
 }
 
 type AddSiteResponseObject interface {
@@ -6386,6 +6658,125 @@ func (response ListTestsDuedefaultApplicationProblemPlusJSONResponse) VisitListT
 	return err
 }
 
+type ListTokensRequestObject struct {
+}
+
+type ListTokensResponseObject interface {
+	VisitListTokensResponse(w http.ResponseWriter) error
+}
+
+type ListTokens200JSONResponse []AccessToken
+
+func (response ListTokens200JSONResponse) VisitListTokensResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListTokensdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListTokensdefaultApplicationProblemPlusJSONResponse) VisitListTokensResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddTokenRequestObject struct {
+	Body *AddTokenJSONRequestBody
+}
+
+type AddTokenResponseObject interface {
+	VisitAddTokenResponse(w http.ResponseWriter) error
+}
+
+type AddToken201JSONResponse struct {
+	Token  string        `json:"token"`
+	Tokens []AccessToken `json:"tokens"`
+}
+
+func (response AddToken201JSONResponse) VisitAddTokenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddTokendefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddTokendefaultApplicationProblemPlusJSONResponse) VisitAddTokenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WithdrawTokenRequestObject struct {
+	AccessToken int64 `json:"accessToken"`
+}
+
+type WithdrawTokenResponseObject interface {
+	VisitWithdrawTokenResponse(w http.ResponseWriter) error
+}
+
+type WithdrawToken200JSONResponse []AccessToken
+
+func (response WithdrawToken200JSONResponse) VisitWithdrawTokenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WithdrawTokendefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WithdrawTokendefaultApplicationProblemPlusJSONResponse) VisitWithdrawTokenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetVisitRequestObject struct {
 	Token Token `json:"token"`
 }
@@ -6506,251 +6897,302 @@ func (response PicturesOfVisitdefaultApplicationProblemPlusJSONResponse) VisitPi
 	return err
 }
 
+type GetWordsRequestObject struct {
+	Language string `json:"language"`
+}
+
+type GetWordsResponseObject interface {
+	VisitGetWordsResponse(w http.ResponseWriter) error
+}
+
+type GetWords200JSONResponse Words
+
+func (response GetWords200JSONResponse) VisitGetWordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetWordsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetWordsdefaultApplicationProblemPlusJSONResponse) VisitGetWordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 	// GetArchive Everything as one open archive, a zip of JSON, CSV and photographs
-	// (GET /api/archive)
+	// (GET /api/v1/archive)
 	GetArchive(ctx context.Context, request GetArchiveRequestObject) (GetArchiveResponseObject, error)
 	// ListBackups The backups there are
-	// (GET /api/backups)
+	// (GET /api/v1/backups)
 	ListBackups(ctx context.Context, request ListBackupsRequestObject) (ListBackupsResponseObject, error)
 	// MakeBackup Make one now, while work goes on
-	// (POST /api/backups)
+	// (POST /api/v1/backups)
 	MakeBackup(ctx context.Context, request MakeBackupRequestObject) (MakeBackupResponseObject, error)
 	// GetBackup A backup as a file
-	// (GET /api/backups/{backup})
+	// (GET /api/v1/backups/{backup})
 	GetBackup(ctx context.Context, request GetBackupRequestObject) (GetBackupResponseObject, error)
 	// GetBasics What the screens need to know before any call
-	// (GET /api/basics)
+	// (GET /api/v1/basics)
 	GetBasics(ctx context.Context, request GetBasicsRequestObject) (GetBasicsResponseObject, error)
 	// ListCalls The calls in hand and the newest handed over; or those handed over before the given one
-	// (GET /api/calls)
+	// (GET /api/v1/calls)
 	ListCalls(ctx context.Context, request ListCallsRequestObject) (ListCallsResponseObject, error)
 	// CreateCall A new call
-	// (POST /api/calls)
+	// (POST /api/v1/calls)
 	CreateCall(ctx context.Context, request CreateCallRequestObject) (CreateCallResponseObject, error)
 	// GetCall Everything about one call
-	// (GET /api/calls/{call})
+	// (GET /api/v1/calls/{call})
 	GetCall(ctx context.Context, request GetCallRequestObject) (GetCallResponseObject, error)
 	// ChangeCall Correct title or complaint
-	// (PATCH /api/calls/{call})
+	// (PATCH /api/v1/calls/{call})
 	ChangeCall(ctx context.Context, request ChangeCallRequestObject) (ChangeCallResponseObject, error)
 	// GetBox An opened box with its plan; before it is recorded, as the run knows it
-	// (GET /api/calls/{call}/boxes/{box})
+	// (GET /api/v1/calls/{call}/boxes/{box})
 	GetBox(ctx context.Context, request GetBoxRequestObject) (GetBoxResponseObject, error)
 	// SetBox Record what is in the box and what is to go in, elvat-box/1
-	// (PUT /api/calls/{call}/boxes/{box})
+	// (PUT /api/v1/calls/{call}/boxes/{box})
 	SetBox(ctx context.Context, request SetBoxRequestObject) (SetBoxResponseObject, error)
 	// MakeUpBox The box was made up as planned; the run is that from now on
-	// (POST /api/calls/{call}/boxes/{box}/made)
+	// (POST /api/v1/calls/{call}/boxes/{box}/made)
 	MakeUpBox(ctx context.Context, request MakeUpBoxRequestObject) (MakeUpBoxResponseObject, error)
 	// GetPhotograph The picture of the pulled device
-	// (GET /api/calls/{call}/boxes/{box}/photograph)
+	// (GET /api/v1/calls/{call}/boxes/{box}/photograph)
 	GetPhotograph(ctx context.Context, request GetPhotographRequestObject) (GetPhotographResponseObject, error)
 	// SetSteps Which steps of the plan are done
-	// (PUT /api/calls/{call}/boxes/{box}/steps)
+	// (PUT /api/v1/calls/{call}/boxes/{box}/steps)
 	SetSteps(ctx context.Context, request SetStepsRequestObject) (SetStepsResponseObject, error)
 	// SetBreaker The breaker that feeds the run
-	// (PUT /api/calls/{call}/breaker)
+	// (PUT /api/v1/calls/{call}/breaker)
 	SetBreaker(ctx context.Context, request SetBreakerRequestObject) (SetBreakerResponseObject, error)
 	// ReadCautions The standing cautions were gone through
-	// (POST /api/calls/{call}/cautions)
+	// (POST /api/v1/calls/{call}/cautions)
 	ReadCautions(ctx context.Context, request ReadCautionsRequestObject) (ReadCautionsResponseObject, error)
 	// SetChanged Whether a device was changed lately
-	// (PUT /api/calls/{call}/changed/{device})
+	// (PUT /api/v1/calls/{call}/changed/{device})
 	SetChanged(ctx context.Context, request SetChangedRequestObject) (SetChangedResponseObject, error)
 	// DownloadCircuit The circuit as a file, elvat-circuit/1
-	// (GET /api/calls/{call}/circuit)
+	// (GET /api/v1/calls/{call}/circuit)
 	DownloadCircuit(ctx context.Context, request DownloadCircuitRequestObject) (DownloadCircuitResponseObject, error)
 	// ReplaceCircuit Put another circuit file in place
-	// (PUT /api/calls/{call}/circuit)
+	// (PUT /api/v1/calls/{call}/circuit)
 	ReplaceCircuit(ctx context.Context, request ReplaceCircuitRequestObject) (ReplaceCircuitResponseObject, error)
-	// UndoCircuit Take back the last change of the run
-	// (POST /api/calls/{call}/circuit/undo)
-	UndoCircuit(ctx context.Context, request UndoCircuitRequestObject) (UndoCircuitResponseObject, error)
+	// DoCommands Do several things in their order, each with a result of its own
+	// (POST /api/v1/calls/{call}/commands)
+	DoCommands(ctx context.Context, request DoCommandsRequestObject) (DoCommandsResponseObject, error)
 	// SetConditions What is known of the place beside its circuit, and what is complained of
-	// (PUT /api/calls/{call}/conditions)
+	// (PUT /api/v1/calls/{call}/conditions)
 	SetConditions(ctx context.Context, request SetConditionsRequestObject) (SetConditionsResponseObject, error)
 	// SettleConflict Keep the value in force, or take the other
-	// (POST /api/calls/{call}/conflicts/{conflict})
+	// (POST /api/v1/calls/{call}/conflicts/{conflict})
 	SettleConflict(ctx context.Context, request SettleConflictRequestObject) (SettleConflictResponseObject, error)
 	// SetDirectory The panel's directory as it is written
-	// (PUT /api/calls/{call}/directory)
+	// (PUT /api/v1/calls/{call}/directory)
 	SetDirectory(ctx context.Context, request SetDirectoryRequestObject) (SetDirectoryResponseObject, error)
 	// AddEntry Enter what was done
-	// (POST /api/calls/{call}/journal)
+	// (POST /api/v1/calls/{call}/journal)
 	AddEntry(ctx context.Context, request AddEntryRequestObject) (AddEntryResponseObject, error)
 	// MarkEntry Take an entry back, or put it back in force
-	// (PATCH /api/calls/{call}/journal/{entry})
+	// (PATCH /api/v1/calls/{call}/journal/{entry})
 	MarkEntry(ctx context.Context, request MarkEntryRequestObject) (MarkEntryResponseObject, error)
 	// AddLoad Something is plugged in
-	// (POST /api/calls/{call}/loads)
+	// (POST /api/v1/calls/{call}/loads)
 	AddLoad(ctx context.Context, request AddLoadRequestObject) (AddLoadResponseObject, error)
 	// RemoveLoad It is unplugged
-	// (DELETE /api/calls/{call}/loads/{load})
+	// (DELETE /api/v1/calls/{call}/loads/{load})
 	RemoveLoad(ctx context.Context, request RemoveLoadRequestObject) (RemoveLoadResponseObject, error)
 	// SetMap What is known of the order of the boxes
-	// (PUT /api/calls/{call}/map)
+	// (PUT /api/v1/calls/{call}/map)
 	SetMap(ctx context.Context, request SetMapRequestObject) (SetMapResponseObject, error)
 	// TakeFromMeter One value from the instrument on the wire, with its probes where they are said to be
-	// (POST /api/calls/{call}/meter)
+	// (POST /api/v1/calls/{call}/meter)
 	TakeFromMeter(ctx context.Context, request TakeFromMeterRequestObject) (TakeFromMeterResponseObject, error)
 	// GetPaper A paper of the call; the same bytes from the same data
-	// (GET /api/calls/{call}/papers/{paper})
+	// (GET /api/v1/calls/{call}/papers/{paper})
 	GetPaper(ctx context.Context, request GetPaperRequestObject) (GetPaperResponseObject, error)
 	// AddPicture Keep a photograph taken at a phase, or "pulled", of a box's pulled device; JPEG or PNG, position data is not kept
-	// (POST /api/calls/{call}/pictures)
+	// (POST /api/v1/calls/{call}/pictures)
 	AddPicture(ctx context.Context, request AddPictureRequestObject) (AddPictureResponseObject, error)
 	// GetPicture The picture
-	// (GET /api/calls/{call}/pictures/{picture})
+	// (GET /api/v1/calls/{call}/pictures/{picture})
 	GetPicture(ctx context.Context, request GetPictureRequestObject) (GetPictureResponseObject, error)
 	// MarkPicture Take a picture back, or show it again
-	// (PATCH /api/calls/{call}/pictures/{picture})
+	// (PATCH /api/v1/calls/{call}/pictures/{picture})
 	MarkPicture(ctx context.Context, request MarkPictureRequestObject) (MarkPictureResponseObject, error)
 	// AddReading Enter a reading
-	// (POST /api/calls/{call}/readings)
+	// (POST /api/v1/calls/{call}/readings)
 	AddReading(ctx context.Context, request AddReadingRequestObject) (AddReadingResponseObject, error)
 	// MarkReading Take a reading back or put it back in force, mark it doubtful or trust it again
-	// (PATCH /api/calls/{call}/readings/{reading})
+	// (PATCH /api/v1/calls/{call}/readings/{reading})
 	MarkReading(ctx context.Context, request MarkReadingRequestObject) (MarkReadingResponseObject, error)
 	// RedoCall Bring back what was taken back last
-	// (POST /api/calls/{call}/redo)
+	// (POST /api/v1/calls/{call}/redo)
 	RedoCall(ctx context.Context, request RedoCallRequestObject) (RedoCallResponseObject, error)
 	// GetReport What the report says
-	// (GET /api/calls/{call}/report)
+	// (GET /api/v1/calls/{call}/report)
 	GetReport(ctx context.Context, request GetReportRequestObject) (GetReportResponseObject, error)
 	// SetState The state the circuit is in now, in which the next readings are taken
-	// (PUT /api/calls/{call}/state)
+	// (PUT /api/v1/calls/{call}/state)
 	SetState(ctx context.Context, request SetStateRequestObject) (SetStateResponseObject, error)
 	// AddStop The next outlet along the run
-	// (POST /api/calls/{call}/stops)
+	// (POST /api/v1/calls/{call}/stops)
 	AddStop(ctx context.Context, request AddStopRequestObject) (AddStopResponseObject, error)
 	// RemoveStop Take a stop off the run
-	// (DELETE /api/calls/{call}/stops/{box})
+	// (DELETE /api/v1/calls/{call}/stops/{box})
 	RemoveStop(ctx context.Context, request RemoveStopRequestObject) (RemoveStopResponseObject, error)
 	// ChangeStop Correct a stop and the cable that feeds it
-	// (PATCH /api/calls/{call}/stops/{box})
+	// (PATCH /api/v1/calls/{call}/stops/{box})
 	ChangeStop(ctx context.Context, request ChangeStopRequestObject) (ChangeStopResponseObject, error)
 	// TraceBreaker What the simulated receiver shows over the breakers, on the first or second pass
-	// (GET /api/calls/{call}/tracer/{pass})
+	// (GET /api/v1/calls/{call}/tracer/{pass})
 	TraceBreaker(ctx context.Context, request TraceBreakerRequestObject) (TraceBreakerResponseObject, error)
 	// UndoCall Take back the last thing done on the call, whoever did it
-	// (POST /api/calls/{call}/undo)
+	// (POST /api/v1/calls/{call}/undo)
 	UndoCall(ctx context.Context, request UndoCallRequestObject) (UndoCallResponseObject, error)
 	// UsePart A part was used up, or given back to the van (count below zero)
-	// (POST /api/calls/{call}/used)
+	// (POST /api/v1/calls/{call}/used)
 	UsePart(ctx context.Context, request UsePartRequestObject) (UsePartResponseObject, error)
 	// EndVisit The customer's link ends
-	// (DELETE /api/calls/{call}/visit)
+	// (DELETE /api/v1/calls/{call}/visit)
 	EndVisit(ctx context.Context, request EndVisitRequestObject) (EndVisitResponseObject, error)
 	// MakeVisit A link for the customer; an earlier one of the call ends
-	// (POST /api/calls/{call}/visit)
+	// (POST /api/v1/calls/{call}/visit)
 	MakeVisit(ctx context.Context, request MakeVisitRequestObject) (MakeVisitResponseObject, error)
 	// AskWhy Each reading held against one suspect
-	// (POST /api/calls/{call}/why)
+	// (POST /api/v1/calls/{call}/why)
 	AskWhy(ctx context.Context, request AskWhyRequestObject) (AskWhyResponseObject, error)
 	// GetWork The journal, the gates, the proof and the pictures of a call
-	// (GET /api/calls/{call}/work)
+	// (GET /api/v1/calls/{call}/work)
 	GetWork(ctx context.Context, request GetWorkRequestObject) (GetWorkResponseObject, error)
 	// GetHouse The house practice, the edition in force, prices and amendments
-	// (GET /api/house)
+	// (GET /api/v1/house)
 	GetHouse(ctx context.Context, request GetHouseRequestObject) (GetHouseResponseObject, error)
 	// SetHouse Set them; what is absent is as usual again
-	// (PUT /api/house)
+	// (PUT /api/v1/house)
 	SetHouse(ctx context.Context, request SetHouseRequestObject) (SetHouseResponseObject, error)
 	// SetLamps Which lamp of the shop's plug tester stands for which pair, left to right
-	// (PUT /api/lamps)
+	// (PUT /api/v1/lamps)
 	SetLamps(ctx context.Context, request SetLampsRequestObject) (SetLampsResponseObject, error)
 	// SetPanel A panel's name and directory
-	// (PUT /api/panels/{panel})
+	// (PUT /api/v1/panels/{panel})
 	SetPanel(ctx context.Context, request SetPanelRequestObject) (SetPanelResponseObject, error)
 	// ExportDirectory The directory as CSV
-	// (GET /api/panels/{panel}/directory.csv)
+	// (GET /api/v1/panels/{panel}/directory.csv)
 	ExportDirectory(ctx context.Context, request ExportDirectoryRequestObject) (ExportDirectoryResponseObject, error)
 	// ImportDirectory Take the directory from CSV (breaker, amps, serves)
-	// (PUT /api/panels/{panel}/directory.csv)
+	// (PUT /api/v1/panels/{panel}/directory.csv)
 	ImportDirectory(ctx context.Context, request ImportDirectoryRequestObject) (ImportDirectoryResponseObject, error)
 	// ListPeople Everybody who may sign in, or might once
-	// (GET /api/people)
+	// (GET /api/v1/people)
 	ListPeople(ctx context.Context, request ListPeopleRequestObject) (ListPeopleResponseObject, error)
 	// AddPerson Somebody who may sign in
-	// (POST /api/people)
+	// (POST /api/v1/people)
 	AddPerson(ctx context.Context, request AddPersonRequestObject) (AddPersonResponseObject, error)
 	// ChangePerson Another role, another passphrase, or no access any more; their sessions end
-	// (PATCH /api/people/{person})
+	// (PATCH /api/v1/people/{person})
 	ChangePerson(ctx context.Context, request ChangePersonRequestObject) (ChangePersonResponseObject, error)
 	// GetPractice The weights, minutes and tools the shop's diagnoses rest on, beside the usual ones
-	// (GET /api/practice)
+	// (GET /api/v1/practice)
 	GetPractice(ctx context.Context, request GetPracticeRequestObject) (GetPracticeResponseObject, error)
 	// SetPractice Set them; what is absent is as usual again
-	// (PUT /api/practice)
+	// (PUT /api/v1/practice)
 	SetPractice(ctx context.Context, request SetPracticeRequestObject) (SetPracticeResponseObject, error)
 	// ForgetLearned Count anew from now on
-	// (DELETE /api/practice/learning)
+	// (DELETE /api/v1/practice/learning)
 	ForgetLearned(ctx context.Context, request ForgetLearnedRequestObject) (ForgetLearnedResponseObject, error)
 	// GetLearned What opened boxes showed against what the table of weights expected, for keeping
-	// (GET /api/practice/learning)
+	// (GET /api/v1/practice/learning)
 	GetLearned(ctx context.Context, request GetLearnedRequestObject) (GetLearnedResponseObject, error)
 	// GetRun The outlets of a run, and what each showed over the calls
-	// (GET /api/runs/{run})
+	// (GET /api/v1/runs/{run})
 	GetRun(ctx context.Context, request GetRunRequestObject) (GetRunResponseObject, error)
 	// SetInstalled When a GFCI was put in; absent, nobody knows
-	// (PUT /api/runs/{run}/gfcis/{device})
+	// (PUT /api/v1/runs/{run}/gfcis/{device})
 	SetInstalled(ctx context.Context, request SetInstalledRequestObject) (SetInstalledResponseObject, error)
 	// Search Calls and sites that have all the words
-	// (GET /api/search)
+	// (GET /api/v1/search)
 	Search(ctx context.Context, request SearchRequestObject) (SearchResponseObject, error)
 	// SignOut Sign out
-	// (DELETE /api/session)
+	// (DELETE /api/v1/session)
 	SignOut(ctx context.Context, request SignOutRequestObject) (SignOutResponseObject, error)
 	// GetSession Who is signed in, and whether anybody has to
-	// (GET /api/session)
+	// (GET /api/v1/session)
 	GetSession(ctx context.Context, request GetSessionRequestObject) (GetSessionResponseObject, error)
 	// SignIn Sign in
-	// (POST /api/session)
+	// (POST /api/v1/session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
 	// ChangePassphrase Change one's own passphrase; other sessions end
-	// (PUT /api/session/passphrase)
+	// (PUT /api/v1/session/passphrase)
 	ChangePassphrase(ctx context.Context, request ChangePassphraseRequestObject) (ChangePassphraseResponseObject, error)
-	// ListSites The sites, newest first, fifty from the given number on
-	// (GET /api/sites)
+	// ListSites The sites, newest first
+	// (GET /api/v1/sites)
 	ListSites(ctx context.Context, request ListSitesRequestObject) (ListSitesResponseObject, error)
 	// AddSite A new site with its main panel
-	// (POST /api/sites)
+	// (POST /api/v1/sites)
 	AddSite(ctx context.Context, request AddSiteRequestObject) (AddSiteResponseObject, error)
 	// GetSite All that is known of a site
-	// (GET /api/sites/{site})
+	// (GET /api/v1/sites/{site})
 	GetSite(ctx context.Context, request GetSiteRequestObject) (GetSiteResponseObject, error)
 	// ChangeSite Correct name, address or notes
-	// (PATCH /api/sites/{site})
+	// (PATCH /api/v1/sites/{site})
 	ChangeSite(ctx context.Context, request ChangeSiteRequestObject) (ChangeSiteResponseObject, error)
 	// AddPanel Another panel
-	// (POST /api/sites/{site}/panels)
+	// (POST /api/v1/sites/{site}/panels)
 	AddPanel(ctx context.Context, request AddPanelRequestObject) (AddPanelResponseObject, error)
 	// GetStock What the vans have
-	// (GET /api/stock)
+	// (GET /api/v1/stock)
 	GetStock(ctx context.Context, request GetStockRequestObject) (GetStockResponseObject, error)
 	// AddStock Parts put on a van (count above zero) or taken off
-	// (POST /api/stock)
+	// (POST /api/v1/stock)
 	AddStock(ctx context.Context, request AddStockRequestObject) (AddStockResponseObject, error)
 	// ListSums The sums, with what each asks
-	// (GET /api/sums)
+	// (GET /api/v1/sums)
 	ListSums(ctx context.Context, request ListSumsRequestObject) (ListSumsResponseObject, error)
 	// WorkSum What it comes to
-	// (POST /api/sums/{sum})
+	// (POST /api/v1/sums/{sum})
 	WorkSum(ctx context.Context, request WorkSumRequestObject) (WorkSumResponseObject, error)
 	// ListTestsDue GFCIs of all sites whose test is due, the longest due first
-	// (GET /api/tests-due)
+	// (GET /api/v1/tests-due)
 	ListTestsDue(ctx context.Context, request ListTestsDueRequestObject) (ListTestsDueResponseObject, error)
+	// ListTokens What one gave programs to sign in with
+	// (GET /api/v1/tokens)
+	ListTokens(ctx context.Context, request ListTokensRequestObject) (ListTokensResponseObject, error)
+	// AddToken One more, for a program; the token itself is shown this once
+	// (POST /api/v1/tokens)
+	AddToken(ctx context.Context, request AddTokenRequestObject) (AddTokenResponseObject, error)
+	// WithdrawToken It opens nothing any more
+	// (DELETE /api/v1/tokens/{accessToken})
+	WithdrawToken(ctx context.Context, request WithdrawTokenRequestObject) (WithdrawTokenResponseObject, error)
 	// GetVisit The customer's page
-	// (GET /api/visits/{token})
+	// (GET /api/v1/visits/{token})
 	GetVisit(ctx context.Context, request GetVisitRequestObject) (GetVisitResponseObject, error)
 	// AnswerVisit The customer answers; the same id again changes nothing
-	// (POST /api/visits/{token}/answers)
+	// (POST /api/v1/visits/{token}/answers)
 	AnswerVisit(ctx context.Context, request AnswerVisitRequestObject) (AnswerVisitResponseObject, error)
 	// PicturesOfVisit A photograph of the customer's, JPEG or PNG; position data is not kept
-	// (POST /api/visits/{token}/pictures)
+	// (POST /api/v1/visits/{token}/pictures)
 	PicturesOfVisit(ctx context.Context, request PicturesOfVisitRequestObject) (PicturesOfVisitResponseObject, error)
+	// GetWords The sentences of a language by their codes
+	// (GET /api/v1/words/{language})
+	GetWords(ctx context.Context, request GetWordsRequestObject) (GetWordsResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *echo.Context, request any) (any, error)
@@ -7376,25 +7818,48 @@ func (sh *strictHandler) ReplaceCircuit(ctx *echo.Context, call CallID) error {
 	return nil
 }
 
-// UndoCircuit operation middleware
-func (sh *strictHandler) UndoCircuit(ctx *echo.Context, call CallID) error {
-	var request UndoCircuitRequestObject
+// DoCommands operation middleware
+func (sh *strictHandler) DoCommands(ctx *echo.Context, call CallID) error {
+	var request DoCommandsRequestObject
 
 	request.Call = call
 
+	var body DoCommandsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.UndoCircuit(ctx.Request().Context(), request.(UndoCircuitRequestObject))
+		return sh.ssi.DoCommands(ctx.Request().Context(), request.(DoCommandsRequestObject))
 	}
 	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "UndoCircuit")
+		handler = middleware(handler, "DoCommands")
 	}
 
 	response, err := handler(ctx, request)
 
 	if err != nil {
 		return err
-	} else if validResponse, ok := response.(UndoCircuitResponseObject); ok {
-		return validResponse.VisitUndoCircuitResponse(ctx.Response())
+	} else if validResponse, ok := response.(DoCommandsResponseObject); ok {
+		return validResponse.VisitDoCommandsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -7450,7 +7915,7 @@ func (sh *strictHandler) SetConditions(ctx *echo.Context, call CallID) error {
 }
 
 // SettleConflict operation middleware
-func (sh *strictHandler) SettleConflict(ctx *echo.Context, call CallID, conflict int64) error {
+func (sh *strictHandler) SettleConflict(ctx *echo.Context, call CallID, conflict string) error {
 	var request SettleConflictRequestObject
 
 	request.Call = call
@@ -7868,7 +8333,7 @@ func (sh *strictHandler) AddPicture(ctx *echo.Context, call CallID, params AddPi
 }
 
 // GetPicture operation middleware
-func (sh *strictHandler) GetPicture(ctx *echo.Context, call CallID, picture int64) error {
+func (sh *strictHandler) GetPicture(ctx *echo.Context, call CallID, picture string) error {
 	var request GetPictureRequestObject
 
 	request.Call = call
@@ -7894,7 +8359,7 @@ func (sh *strictHandler) GetPicture(ctx *echo.Context, call CallID, picture int6
 }
 
 // MarkPicture operation middleware
-func (sh *strictHandler) MarkPicture(ctx *echo.Context, call CallID, picture int64) error {
+func (sh *strictHandler) MarkPicture(ctx *echo.Context, call CallID, picture string) error {
 	var request MarkPictureRequestObject
 
 	request.Call = call
@@ -9192,10 +9657,8 @@ func (sh *strictHandler) ListSites(ctx *echo.Context, params ListSitesParams) er
 }
 
 // AddSite operation middleware
-func (sh *strictHandler) AddSite(ctx *echo.Context, params AddSiteParams) error {
+func (sh *strictHandler) AddSite(ctx *echo.Context) error {
 	var request AddSiteRequestObject
-
-	request.Params = params
 
 	var body AddSiteJSONRequestBody
 	var err error
@@ -9523,6 +9986,100 @@ func (sh *strictHandler) ListTestsDue(ctx *echo.Context) error {
 	return nil
 }
 
+// ListTokens operation middleware
+func (sh *strictHandler) ListTokens(ctx *echo.Context) error {
+	var request ListTokensRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListTokens(ctx.Request().Context(), request.(ListTokensRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListTokens")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListTokensResponseObject); ok {
+		return validResponse.VisitListTokensResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddToken operation middleware
+func (sh *strictHandler) AddToken(ctx *echo.Context) error {
+	var request AddTokenRequestObject
+
+	var body AddTokenJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddToken(ctx.Request().Context(), request.(AddTokenRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddToken")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddTokenResponseObject); ok {
+		return validResponse.VisitAddTokenResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// WithdrawToken operation middleware
+func (sh *strictHandler) WithdrawToken(ctx *echo.Context, accessToken int64) error {
+	var request WithdrawTokenRequestObject
+
+	request.AccessToken = accessToken
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WithdrawToken(ctx.Request().Context(), request.(WithdrawTokenRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WithdrawToken")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WithdrawTokenResponseObject); ok {
+		return validResponse.VisitWithdrawTokenResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // GetVisit operation middleware
 func (sh *strictHandler) GetVisit(ctx *echo.Context, token Token) error {
 	var request GetVisitRequestObject
@@ -9618,6 +10175,31 @@ func (sh *strictHandler) PicturesOfVisit(ctx *echo.Context, token Token, params 
 		return err
 	} else if validResponse, ok := response.(PicturesOfVisitResponseObject); ok {
 		return validResponse.VisitPicturesOfVisitResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetWords operation middleware
+func (sh *strictHandler) GetWords(ctx *echo.Context, language string) error {
+	var request GetWordsRequestObject
+
+	request.Language = language
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetWords(ctx.Request().Context(), request.(GetWordsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetWords")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetWordsResponseObject); ok {
+		return validResponse.VisitGetWordsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

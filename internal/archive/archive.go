@@ -13,14 +13,19 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/url"
 	"strings"
 	"time"
 
 	"elvat/internal/store"
 )
 
-// Format is the name and version of the archive.
-const Format = "elvat-archive/1"
+// Format is the name and version of the archive; format1 the one before, which is
+// still read in.
+const (
+	Format  = "elvat-archive/2"
+	format1 = "elvat-archive/1"
+)
 
 // Bounds of what is read in. Assumption.
 const (
@@ -36,7 +41,7 @@ type manifest struct {
 	About  string `json:"about"`
 }
 
-const about = "Everything a shop keeps in Elvat. tables/NAME.json: one row a line. photographs/ID.jpg: the pictures named in tables/photographs.json. " +
+const about = "Everything a shop keeps in Elvat. tables/NAME.json: one row a line. photographs/CALL-ID.jpg: the pictures named in tables/images.json. " +
 	"readings.csv: the readings again, for spreadsheets; it is not read in. Passphrases, sessions and customers' links stay behind."
 
 // stamped is the time of all entries: the same data gives the same bytes.
@@ -69,15 +74,15 @@ func Export(ctx context.Context, s *store.Store, to io.Writer) error {
 			}
 			at = t.Name
 		}
-		if t.Name == "readings" {
+		if t.Name == "parts" {
 			if err := sheet.add(row); err != nil {
 				return err
 			}
 		}
 		_, err := w.Write(append(row, '\n'))
 		return err
-	}, func(id int64, picture []byte) error {
-		w, err := create(z, fmt.Sprintf("photographs/%d.jpg", id), zip.Store)
+	}, func(call int64, id string, picture []byte) error {
+		w, err := create(z, imageName(call, id), zip.Store)
 		if err != nil {
 			return err
 		}
@@ -93,18 +98,31 @@ func Export(ctx context.Context, s *store.Store, to io.Writer) error {
 	return errors.Join(sheet.write(w), z.Close())
 }
 
+// imageName is where a picture lies.
+func imageName(call int64, id string) string {
+	return fmt.Sprintf("photographs/%d-%s.jpg", call, url.PathEscape(id))
+}
+
 // sheet is the readings as CSV. Cells that a spreadsheet would take for a
 // formula get a leading apostrophe.
 type sheet struct{ rows bytes.Buffer }
 
 func (s *sheet) add(row []byte) error {
 	var r struct {
-		ID        string          `json:"id"`
-		Call      int64           `json:"call_id"`
-		TakenAt   string          `json:"taken_at"`
-		Withdrawn int             `json:"withdrawn"`
-		Doubtful  int             `json:"doubtful"`
-		Document  json.RawMessage `json:"document"`
+		Call     int64  `json:"call_id"`
+		Kind     string `json:"kind"`
+		Document struct {
+			At        string          `json:"at"`
+			Reading   json.RawMessage `json:"reading"`
+			Doubtful  bool            `json:"doubtful"`
+			Withdrawn bool            `json:"withdrawn"`
+			Overtaken bool            `json:"overtaken"`
+		} `json:"document"`
+	}
+	if err := json.Unmarshal(row, &struct {
+		Kind *string `json:"kind"`
+	}{&r.Kind}); err != nil || r.Kind != "reading" {
+		return err
 	}
 	var what struct {
 		At   string `json:"at"`
@@ -114,11 +132,21 @@ func (s *sheet) add(row []byte) error {
 	if err := json.Unmarshal(row, &r); err != nil {
 		return err
 	}
-	if err := json.Unmarshal(r.Document, &what); err != nil {
+	d := &r.Document
+	if err := json.Unmarshal(d.Reading, &what); err != nil {
 		return err
 	}
 	w := csv.NewWriter(&s.rows)
-	cells := []string{fmt.Sprint(r.Call), r.TakenAt, what.At, what.Half, what.Tool, fmt.Sprint(r.Withdrawn), fmt.Sprint(r.Doubtful), string(r.Document)}
+	cells := []string{
+		fmt.Sprint(r.Call),
+		d.At,
+		what.At,
+		what.Half,
+		what.Tool,
+		bit(d.Withdrawn || d.Overtaken),
+		bit(d.Doubtful),
+		string(d.Reading),
+	}
 	for i, text := range cells {
 		if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
 			cells[i] = "'" + text
@@ -129,6 +157,13 @@ func (s *sheet) add(row []byte) error {
 	}
 	w.Flush()
 	return w.Error()
+}
+
+func bit(is bool) string {
+	if is {
+		return "1"
+	}
+	return "0"
 }
 
 func (s *sheet) write(to io.Writer) error {
@@ -152,7 +187,12 @@ func Import(ctx context.Context, s *store.Store, from io.ReaderAt, size int64) e
 			return fmt.Errorf("%s: stands in the archive twice", f.Name)
 		}
 		if f.UncompressedSize64 > smallEntry && f.UncompressedSize64/mostRatio > f.CompressedSize64 {
-			return fmt.Errorf("%s: unpacks to %d bytes from %d: that is no archive of Elvat's", f.Name, f.UncompressedSize64, f.CompressedSize64)
+			return fmt.Errorf(
+				"%s: unpacks to %d bytes from %d: that is no archive of Elvat's",
+				f.Name,
+				f.UncompressedSize64,
+				f.CompressedSize64,
+			)
 		}
 		entries[f.Name] = f
 	}
@@ -161,15 +201,19 @@ func Import(ctx context.Context, s *store.Store, from io.ReaderAt, size int64) e
 	if err != nil {
 		return err
 	}
-	if err := json.Unmarshal(data, &head); err != nil || head.Format != Format {
+	if err := json.Unmarshal(data, &head); err != nil || head.Format != Format && head.Format != format1 {
 		return fmt.Errorf("elvat.json: format %q, want %q", head.Format, Format)
 	}
-	image := func(id int64) ([]byte, error) {
-		name := fmt.Sprintf("photographs/%d.jpg", id)
-		return whole(entries[name], name, mostPicture)
+	write, name := s.WriteTables, imageName
+	if head.Format == format1 {
+		write, name = s.WriteTables1, func(id int64, _ string) string { return fmt.Sprintf("photographs/%d.jpg", id) }
 	}
-	return s.WriteTables(ctx, func(w *store.Writer) error {
-		for _, t := range store.Tables {
+	image := func(call int64, id string) ([]byte, error) {
+		at := name(call, id)
+		return whole(entries[at], at, mostPicture)
+	}
+	return write(ctx, func(w *store.Writer) error {
+		for _, t := range w.Tables() {
 			f := entries["tables/"+t.Name+".json"]
 			if f == nil {
 				continue // it had no rows
@@ -182,7 +226,7 @@ func Import(ctx context.Context, s *store.Store, from io.ReaderAt, size int64) e
 	})
 }
 
-func table(w *store.Writer, name string, f *zip.File, image func(int64) ([]byte, error)) error {
+func table(w *store.Writer, name string, f *zip.File, image func(int64, string) ([]byte, error)) error {
 	r, err := f.Open()
 	if err != nil {
 		return fmt.Errorf("%s: %w", f.Name, err)

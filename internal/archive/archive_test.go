@@ -4,13 +4,13 @@ import (
 	"archive/zip"
 	"bytes"
 	"compress/flate"
-	"context"
 	"database/sql"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
 	"hash/crc32"
 	"io"
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -19,6 +19,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"elvat/core/call"
+	"elvat/core/job"
+	"elvat/core/tester"
 	"elvat/internal/archive"
 	"elvat/internal/demo"
 	"elvat/internal/server"
@@ -45,20 +48,24 @@ func full(t *testing.T) (*store.Store, string) {
 	_, err := s.AddPerson(ctx, store.Person{Name: "Ada", Role: "helper", Passphrase: "secret hash", CreatedAt: noon})
 	require.NoError(t, err)
 	require.NoError(t, s.SignIn(ctx, "session token", 1, noon))
-	require.NoError(t, s.Do(ctx, store.Action{Call: 2, What: "all of it", Device: "d", At: noon}, func(ctx context.Context) error {
-		for _, err := range []error{
-			s.AddReading(ctx, 2, store.Reading{ID: "odd-reading", TakenAt: noon, Document: []byte(`{"tool":"meter","at":"=R3","volts":{"hotNeutral":120.10},"note":"<b>&\u2028 \"x\""}`)}),
-			s.AddAnswer(ctx, 2, store.Entry{ID: "answer-1", At: noon, Document: []byte(`{"kind":"danger"}`)}),
-			s.SetChanged(ctx, 2, "R3", true), s.SetState(ctx, 2, []byte(`{"breakerOn":false}`)),
-			s.AddConflict(ctx, store.Conflict{Call: 2, At: noon, Document: "run", Path: "x", Theirs: []byte("null"), Mine: []byte(`"y"`)}),
-		} {
-			if err != nil {
-				return err
-			}
-		}
-		_, err := s.AddPicture(ctx, 2, store.Picture{SentAs: "p", Box: "B3", Phase: "prove", TakenAt: noon}, []byte{0xff, 0xd8, 0, 1, 2})
-		return err
-	}))
+	for i, do := range []call.Doing{
+		&call.AddReading{ID: "odd-reading", Reading: []byte(`{"tool":"meter","at":"R3","half":"top","mode":"high-z","volts":{"hotNeutral":120.10}}`)},
+		&call.SetChanged{Device: "R3", Changed: true}, &call.SetState{State: &tester.State{BreakerOn: new(false)}}, &call.SetState{},
+		&call.AddEntry{ID: "odd-entry", Entry: job.Entry{Kind: job.Note, Text: "<b>&\u2028 \"x\""}}, &call.AddPicture{ID: "../p/ q?", Box: "B3", Phase: "prove"},
+		&call.UsePart{ID: "used-part", Item: "wall plate", Count: 2},
+	} {
+		at, err := s.Load(ctx, 2)
+		require.NoError(t, err)
+		next, a, err := at.Record.Decide(
+			call.Command{ID: fmt.Sprintf("command-%02d", i), At: noon, Device: "d", Do: do},
+			call.House{},
+		)
+		require.NoError(t, err)
+		a.ArrivedAt = noon
+		_, err = s.Keep(ctx, at, next, a, []byte{0xff, 0xd8, 0, 1, 2})
+		require.NoError(t, err)
+	}
+	require.NoError(t, server.Summarize(ctx, s, func() time.Time { return noon }, func(int) {}))
 	return s, path
 }
 
@@ -94,13 +101,19 @@ func TestRoundTrip(t *testing.T) {
 		require.NoError(t, db.QueryRow("SELECT count(*) FROM main."+table.Name).Scan(&rows))
 		assert.Positive(t, rows, "%s: nothing to compare", table.Name)
 		for _, pair := range [][2]string{{"main", "copied"}, {"copied", "main"}} {
-			require.NoError(t, db.QueryRow(fmt.Sprintf("SELECT count(*) FROM (SELECT %s FROM %s.%s EXCEPT SELECT %s FROM %s.%s)", columns, pair[0], table.Name, columns, pair[1], table.Name)).Scan(&differ))
+			require.NoError(
+				t,
+				db.QueryRow(fmt.Sprintf("SELECT count(*) FROM (SELECT %s FROM %s.%s EXCEPT SELECT %s FROM %s.%s)", columns, pair[0], table.Name, columns, pair[1], table.Name)).
+					Scan(&differ),
+			)
 			assert.Zero(t, differ, "%s: rows of %s that %s lacks", table.Name, pair[0], pair[1])
 		}
 	}
 	// Every table of the database is in the archive, or is known to stay behind.
-	behind := []string{"sessions", "failures", "visits", "present", "goose_db_version"}
-	tables, err := db.Query("SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND name NOT LIKE 'search_%'")
+	behind := []string{"sessions", "failures", "visits", "tokens", "goose_db_version"}
+	tables, err := db.Query(
+		"SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND name NOT LIKE 'search_%'",
+	)
 	require.NoError(t, err)
 	defer tables.Close()
 	known := strings.Join(behind, " ")
@@ -120,7 +133,14 @@ func TestRoundTrip(t *testing.T) {
 
 // TestOpen: the archive is plain JSON, CSV and JPEG, and holds no secret.
 func TestOpen(t *testing.T) {
-	s, _ := full(t)
+	s, path := full(t)
+	db, err := sql.Open("sqlite", path)
+	require.NoError(t, err)
+	_, err = db.Exec(
+		`INSERT INTO parts VALUES (2, 'reading', 'formula', 99, '{"at":"2026-05-04T12:00:00Z","reading":{"at":"=R3","tool":"meter"}}')`,
+	)
+	require.NoError(t, err)
+	require.NoError(t, db.Close())
 	data := export(t, s)
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	require.NoError(t, err)
@@ -134,22 +154,33 @@ func TestOpen(t *testing.T) {
 	}
 	var reading struct {
 		Document struct {
-			Volts struct{ HotNeutral json.Number }
+			Reading struct {
+				Volts struct{ HotNeutral json.Number }
+			}
 		}
 	}
-	lines := strings.Split(strings.TrimSpace(entries["tables/readings.json"]), "\n")
+	lines := strings.Split(strings.TrimSpace(entries["tables/parts.json"]), "\n")
 	require.NoError(t, json.Unmarshal([]byte(lines[len(lines)-1]), &struct{}{}), "a row a line")
+	readings := 0
 	for _, line := range lines {
+		if strings.Contains(line, `"kind": "reading"`) {
+			readings++
+		}
 		if strings.Contains(line, "odd-reading") {
 			require.NoError(t, json.Unmarshal([]byte(line), &reading), "a document is JSON, not text")
 		}
 	}
-	assert.Equal(t, json.Number("120.10"), reading.Document.Volts.HotNeutral, "to the digit")
+	assert.Equal(t, json.Number("120.10"), reading.Document.Reading.Volts.HotNeutral, "to the digit")
 	rows, err := csv.NewReader(strings.NewReader(entries["readings.csv"])).ReadAll()
 	require.NoError(t, err)
-	assert.Len(t, rows, 1+len(lines))
+	assert.Len(t, rows, 1+readings)
 	assert.Contains(t, entries["readings.csv"], "'=R3", "no formula for a spreadsheet")
-	assert.Equal(t, "\xff\xd8\x00\x01\x02", entries["photographs/1.jpg"])
+	assert.Equal(
+		t,
+		"\xff\xd8\x00\x01\x02",
+		entries["photographs/2-..%2Fp%2F%20q%3F.jpg"],
+		"no name leads out of the folder",
+	)
 	for name, text := range entries {
 		assert.NotContains(t, text, "secret hash", name)
 		assert.NotContains(t, text, "session token", name)
@@ -172,8 +203,8 @@ func zipped(t *testing.T, entries ...[2]string) []byte {
 
 // TestRefused: what is no archive, or a hostile one, is named and changes nothing.
 func TestRefused(t *testing.T) {
-	head := [2]string{"elvat.json", `{"format":"elvat-archive/1"}`}
-	site := `{"id": 1, "name": "a", "address": "", "notes": "", "created_at": "2026-05-04T12:00:00Z"}`
+	head := [2]string{"elvat.json", `{"format":"elvat-archive/2"}`}
+	site := `{"id": 1, "name": "a", "address": "", "notes": "", "created_at": 1777896000000}`
 	for _, row := range []struct {
 		name string
 		data []byte
@@ -187,8 +218,9 @@ func TestRefused(t *testing.T) {
 		{"missing column", zipped(t, head, [2]string{"tables/sites.json", site + "\n" + `{"id": 2}`}), "row 2: name: is missing"},
 		{"not JSON", zipped(t, head, [2]string{"tables/sites.json", "{"}), "row 1"},
 		{"a list for a value", zipped(t, head, [2]string{"tables/sites.json", strings.Replace(site, `"a"`, `["a"]`, 1)}), "row 1: name: a plain value"},
-		{"refers to nothing", zipped(t, head, [2]string{"tables/panels.json", `{"id": 1, "site_id": 7, "name": "p", "directory": []}`}), "FOREIGN KEY"},
-		{"a picture that is missing", zipped(t, head, [2]string{"tables/photographs.json", `{"id": 1, "call_id": 1, "box": "", "phase": "prove", "taken_at": "x", "withdrawn": 0, "sent_as": null}`}), "photographs/1.jpg: is not in the archive"},
+		{"refers to nothing", zipped(t, head, [2]string{"tables/panels.json", `{"id": 1, "site_id": 7, "name": "p", "directory": [], "version": 0}`}), "FOREIGN KEY"},
+		{"a picture that is missing", zipped(t, head, [2]string{"tables/images.json", `{"call_id": 1, "id": "p"}`}), "photographs/1-p.jpg: is not in the archive"},
+		{"a time that is none", zipped(t, head, [2]string{"tables/sites.json", strings.Replace(site, "1777896000000", `"noon"`, 1)}), "constraint failed"},
 		{"twice", zipped(t, head, head), "twice"},
 		{"a bomb", bomb(t, head, 200<<20), "no archive of Elvat's"},
 		{"a row without end", zipped(t, head, [2]string{"tables/sites.json", strings.Repeat(" ab,", 5<<20)}), "tables/sites.json"},
@@ -222,10 +254,43 @@ func bomb(t *testing.T, head [2]string, size int) []byte {
 	require.NoError(t, err)
 	_, err = io.WriteString(first, head[1])
 	require.NoError(t, err)
-	raw, err := z.CreateRaw(&zip.FileHeader{Name: "tables/sites.json", Method: zip.Deflate, CRC32: sum.Sum32(), CompressedSize64: uint64(packed.Len()), UncompressedSize64: uint64(size)})
+	raw, err := z.CreateRaw(
+		&zip.FileHeader{
+			Name:               "tables/sites.json",
+			Method:             zip.Deflate,
+			CRC32:              sum.Sum32(),
+			CompressedSize64:   uint64(packed.Len()),
+			UncompressedSize64: uint64(size),
+		},
+	)
 	require.NoError(t, err)
 	_, err = packed.WriteTo(raw)
 	require.NoError(t, err)
 	require.NoError(t, z.Close())
 	return out.Bytes()
+}
+
+// TestOfTheFormatBefore: an archive that the version before wrote is read in whole.
+func TestOfTheFormatBefore(t *testing.T) {
+	data, err := os.ReadFile("testdata/elvat-archive-1.zip")
+	require.NoError(t, err)
+	s, _ := open(t)
+	ctx := t.Context()
+	require.NoError(t, archive.Import(ctx, s, bytes.NewReader(data), int64(len(data))))
+	at, err := s.Load(ctx, 1)
+	require.NoError(t, err)
+	assert.Equal(t, "5", at.Record.Circuit.Breaker.Label)
+	assert.Len(t, at.Record.Readings, 2)
+	assert.Len(t, at.Record.Conflicts, 1)
+	picture, err := s.Image(ctx, 1, at.Record.Pictures[0].ID)
+	require.NoError(t, err)
+	assert.Equal(t, []byte{0xff, 0xd8}, picture[:2])
+	again, err := s.Load(ctx, 6)
+	require.NoError(t, err)
+	assert.Greater(t, len(again.Record.Readings), 30)
+	require.NoError(t, s.IntegrityCheck(ctx))
+	require.ErrorIs(t, archive.Import(ctx, s, bytes.NewReader(data), int64(len(data))), store.ErrNotEmpty)
+	damaged := bytes.Replace(data, []byte("elvat.json"), []byte("elvat.xson"), 2)
+	empty, _ := open(t)
+	require.Error(t, archive.Import(ctx, empty, bytes.NewReader(damaged), int64(len(damaged))))
 }

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"time"
 
+	"elvat/core/call"
 	"elvat/core/circuit"
 	"elvat/core/job"
 	"elvat/core/tester"
@@ -107,7 +108,15 @@ var stock = []store.Move{
 
 // Fill stores the demo's calls, as if it were now.
 func Fill(ctx context.Context, s *store.Store, now time.Time) error {
-	site, err := s.AddSite(ctx, store.Site{Name: House, Address: "Tannery Yard 3 (made up)", Notes: "Ring at the yard gate. The birds are let out at noon.", CreatedAt: now.Add(-earlier[0].ago)})
+	site, err := s.AddSite(
+		ctx,
+		store.Site{
+			Name:      House,
+			Address:   "Tannery Yard 3 (made up)",
+			Notes:     "Ring at the yard gate. The birds are let out at noon.",
+			CreatedAt: now.Add(-earlier[0].ago),
+		},
+	)
 	if err != nil {
 		return err
 	}
@@ -131,7 +140,7 @@ func Fill(ctx context.Context, s *store.Store, now time.Time) error {
 		if err != nil {
 			return fmt.Errorf("demo call before, %s: %w", p.file, err)
 		}
-		if err := w.store(ctx, s, runs[p.file], p, now.Add(-e.ago), fmt.Sprintf("demo-before-%d", i), true); err != nil {
+		if err := w.store(ctx, s, runs[p.file], now.Add(-e.ago), fmt.Sprintf("demo-before-%d", i), true); err != nil {
 			return err
 		}
 	}
@@ -161,37 +170,58 @@ func (v *visit) fill(ctx context.Context, s *store.Store, panel int64, now time.
 	if err != nil {
 		return 0, err
 	}
-	call := store.Call{Title: faulty.Name, Complaint: v.complaint, CreatedAt: now.Add(-v.ago)}
-	if v.cautions {
-		at := call.CreatedAt.Add(5 * time.Minute)
-		call.CautionsReadAt = &at
-	}
 	if run, err = s.AddRun(ctx, panel, faulty.Name); err != nil {
 		return 0, err
 	}
-	call.Run = run
-	id, err := s.AddCall(ctx, call, document)
-	if err != nil {
-		return 0, err
+	came := now.Add(-v.ago)
+	do := func(minutes int, do call.Doing) call.Command {
+		return call.Command{At: came.Add(time.Duration(minutes) * time.Minute), Do: do}
 	}
 	opened, err := Box(v.file, v.opened)
 	if err != nil {
 		return 0, err
 	}
-	if err := s.SetBox(ctx, id, v.opened, opened); err != nil {
-		return 0, err
+	commands := []call.Command{do(8, &call.SetBox{Box: v.opened, Makeup: opened})}
+	if v.cautions {
+		commands = append(commands, do(5, &call.ReadCautions{}))
 	}
 	for i, r := range readings {
 		data, err := json.Marshal(r)
 		if err != nil {
 			return 0, err
 		}
-		at := call.CreatedAt.Add(time.Duration(10+2*i) * time.Minute)
-		if err := s.AddReading(ctx, id, store.Reading{ID: fmt.Sprintf("demo-%s-%03d", v.file, i+1), TakenAt: at, Document: data}); err != nil {
-			return 0, err
+		commands = append(commands, do(10+2*i, &call.AddReading{ID: fmt.Sprintf("demo-%s-%03d", v.file, i+1), Reading: data}))
+	}
+	begin := do(0, &call.Begin{Title: faulty.Name, Complaint: v.complaint, Circuit: document})
+	return run, carryOut(ctx, s, run, begin, commands)
+}
+
+// carryOut begins a call on the run and does all of it.
+func carryOut(ctx context.Context, s *store.Store, run int64, begin call.Command, commands []call.Command) error {
+	id, err := s.Begin(
+		ctx,
+		begin,
+		begin.At,
+		func(context.Context) (int64, *call.Begin, error) { return run, begin.Do.(*call.Begin), nil },
+	)
+	if err != nil {
+		return err
+	}
+	at, err := s.Load(ctx, id)
+	if err != nil {
+		return err
+	}
+	for _, c := range commands {
+		next, a, err := at.Record.Decide(c, call.House{})
+		if err != nil {
+			return fmt.Errorf("%s: %w", call.Name(c.Do), err)
+		}
+		a.ArrivedAt = c.At
+		if at, err = s.Keep(ctx, at, next, a, nil); err != nil {
+			return err
 		}
 	}
-	return run, nil
+	return nil
 }
 
 // read takes the visit's readings on the circuit with its faults.

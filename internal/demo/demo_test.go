@@ -10,7 +10,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/job"
 	"elvat/core/makeup"
@@ -30,21 +29,16 @@ func TestFill(t *testing.T) {
 	now := time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC)
 	require.NoError(t, demo.Fill(ctx, s, now))
 	for id := range int64(6) {
-		call, err := s.Call(ctx, id+1)
+		call, err := s.Load(ctx, id+1)
 		require.NoError(t, err)
-		revision, err := s.Circuit(ctx, call.ID)
-		require.NoError(t, err)
-		c, err := circuit.Parse(revision.Document)
-		require.NoError(t, err)
+		c := call.Record.Circuit
 		assert.GreaterOrEqual(t, len(c.Boxes), 4, call.Title)
 		assert.LessOrEqual(t, len(c.Boxes), 9, call.Title)
 		assert.Empty(t, c.Faults, "%s: what is looked for is not stored", call.Title)
-		readings, err := s.Readings(ctx, call.ID)
-		require.NoError(t, err)
-		for _, r := range readings {
+		for _, r := range call.Record.Readings {
 			_, err := tester.ParseOne(r.Document, c)
 			assert.NoError(t, err)
-			assert.False(t, r.TakenAt.After(now.Add(time.Minute)), "%s: read at %v", call.Title, r.TakenAt)
+			assert.False(t, r.At.After(now.Add(time.Minute)), "%s: read at %v", call.Title, r.At)
 		}
 	}
 }
@@ -68,10 +62,10 @@ func TestScenario(t *testing.T) {
 	} {
 		c, err := demo.Circuit(row.circuit)
 		require.NoError(t, err)
-		stored, err := s.Readings(ctx, row.call)
+		stored, err := s.Load(ctx, row.call)
 		require.NoError(t, err)
 		var readings []tester.Reading
-		for _, r := range stored {
+		for _, r := range stored.Record.Readings {
 			reading, err := tester.ParseOne(r.Document, c)
 			require.NoError(t, err)
 			readings = append(readings, reading)
@@ -117,7 +111,13 @@ func TestOpenedBoxesOfTheDemo(t *testing.T) {
 		require.NotNil(t, p.AsFound)
 		assert.False(t, p.AsFound.Good, "something is wrong as it was found")
 		for _, code := range row.codes {
-			assert.True(t, slices.ContainsFunc(p.Findings, func(f makeup.Finding) bool { return f.Code == code }), "%s: %s", row.circuit, code)
+			assert.True(
+				t,
+				slices.ContainsFunc(p.Findings, func(f makeup.Finding) bool { return f.Code == code }),
+				"%s: %s",
+				row.circuit,
+				code,
+			)
 		}
 	}
 	_, err := demo.Box("bindery", "B9")
@@ -153,9 +153,15 @@ func TestHistory(t *testing.T) {
 			}
 		}
 		assert.Less(t, line.ID, inHand[len(inHand)-1].ID, "the last to come in are in hand")
-		all, err := s.Readings(ctx, line.ID)
+		call, err := s.Load(ctx, line.ID)
 		require.NoError(t, err)
-		readings += len(all)
+		readings += len(call.Record.Readings)
+		assert.GreaterOrEqual(
+			t,
+			len(call.Record.Log),
+			len(call.Record.Readings)+len(call.Record.Journal)+2,
+			"all of it was done by a command",
+		)
 	}
 	assert.GreaterOrEqual(t, readings/len(over), 40)
 	sites, err := s.Sites(ctx, 0, total)

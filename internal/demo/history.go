@@ -5,8 +5,12 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
+	"regexp"
+	"slices"
+	"strings"
 	"time"
 
+	"elvat/core/call"
 	"elvat/core/circuit"
 	"elvat/core/fault"
 	"elvat/core/job"
@@ -32,24 +36,32 @@ var pastCalls = []pastCall{
 	{"bindery", "Glue shelf dead, glue pot ruined.", "Hot open at the glue shelf.", circuit.Fault{Kind: circuit.Open, At: "W9@B9.hot"}},
 }
 
-// A written is a past call as it goes into a store, but for its time.
+// A written is a past call as it was carried out at a time that stands for any: its
+// record when it was handed over, and when it was half read.
 type written struct {
-	circuit  []byte
-	name     string
-	readings [][]byte // as found up to found, the repair, and as left
-	found    int
-	journal  []job.Entry
+	name       string
+	over, hand *call.Record
 }
 
-// write works out what was read on the call: with the fault, and after it was
-// put right as the run predicts.
+// anyTime stands for when the call came in.
+var anyTime = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
+
+// A step is what was done, so many minutes after the call came in.
+type step struct {
+	minutes int
+	do      call.Doing
+}
+
+// write carries the call out: what was read with the fault, and after it was put
+// right as the run predicts.
 func (p *pastCall) write() (w written, err error) {
 	c, err := Circuit(p.file)
 	if err != nil {
 		return w, err
 	}
 	c.Faults = nil
-	if w.circuit, err = compact(c); err != nil {
+	document, err := c.Encode()
+	if err != nil {
 		return w, err
 	}
 	w.name = c.Name
@@ -62,9 +74,15 @@ func (p *pastCall) write() (w written, err error) {
 	if err != nil {
 		return w, err
 	}
+	steps := []step{{0, &call.Begin{Title: c.Name, Complaint: p.complaint, Circuit: document}}, {5, &call.ReadCautions{}}}
+	read, later := 0, 0
 	add := func(r tester.Reading) error {
 		data, err := json.Marshal(r)
-		w.readings = append(w.readings, data)
+		steps = append(
+			steps,
+			step{10 + read + later, &call.AddReading{ID: fmt.Sprintf("%s-%03d", anyName, read+1), Reading: data}},
+		)
+		read++
 		return err
 	}
 	for _, o := range bench.Outlets() {
@@ -93,7 +111,8 @@ func (p *pastCall) write() (w written, err error) {
 			}
 		}
 	}
-	w.found = len(w.readings)
+	found, half := read, len(steps)-read+read/2
+	later = 60
 	site := fault.Site(c, faults)
 	for _, r := range []tester.Reading{{Tool: tester.Eyes, Site: site, Found: &tester.Found{Faults: faults}}, {Tool: tester.Fixed, Faults: faults}} {
 		if err := add(r); err != nil {
@@ -113,8 +132,44 @@ func (p *pastCall) write() (w written, err error) {
 			return w, err
 		}
 	}
-	w.journal = proof(touched[0], p.note)
-	return w, nil
+	if w.hand, err = carriedOut(steps[:half]); err != nil {
+		return w, err
+	}
+	for i, e := range proof(touched[0], p.note) {
+		minutes := 12 + found + 5*i
+		if e.Kind == job.HandedOver {
+			minutes += 120
+		}
+		steps = append(steps, step{minutes, &call.AddEntry{ID: fmt.Sprintf("%s-j%02d", anyName, i+1), Entry: e}})
+	}
+	slices.SortStableFunc(steps, func(a, b step) int { return a.minutes - b.minutes })
+	w.over, err = carriedOut(steps)
+	return w, err
+}
+
+// anyName stands for the call's in the ids of what was entered.
+const anyName = "any-call"
+
+// carriedOut is the record of a call on which all of that was done.
+func carriedOut(steps []step) (*call.Record, error) {
+	r, err := call.Open(0, []call.Part{{Key: call.Key{Kind: call.TheDirectory}, Document: []byte("[]")}}, nil)
+	if err != nil {
+		return nil, err
+	}
+	for i, st := range steps {
+		at := anyTime.Add(time.Duration(st.minutes) * time.Minute)
+		next, a, err := r.Decide(
+			call.Command{ID: fmt.Sprintf("%s-c%03d", anyName, i+1), At: at, Device: "phone", Do: st.do},
+			call.House{},
+		)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", call.Name(st.do), err)
+		}
+		if a != nil {
+			r = next
+		}
+	}
+	return r, nil
 }
 
 // proof is a journal from the dead proof of a box to the handing over.
@@ -130,44 +185,48 @@ func proof(box, note string) []job.Entry {
 	}
 }
 
-func compact(c *circuit.Circuit) ([]byte, error) { return json.Marshal(c) }
-
 // store keeps the call on the run as of the given time; handed over or still in hand.
-func (w *written) store(ctx context.Context, s *store.Store, run int64, p *pastCall, at time.Time, name string, over bool) error {
-	cautions := at.Add(5 * time.Minute)
-	id, err := s.AddCall(ctx, store.Call{Title: w.name, Complaint: p.complaint, CreatedAt: at, CautionsReadAt: &cautions, Run: run}, w.circuit)
-	if err != nil {
-		return err
+func (w *written) store(ctx context.Context, s *store.Store, run int64, at time.Time, name string, over bool) error {
+	r := w.hand
+	if over {
+		r = w.over
 	}
-	documents := w.readings
-	if !over {
-		documents = documents[:w.found/2]
-	}
-	readings := make([]store.Reading, len(documents))
-	for i, document := range documents {
-		minutes := 10 + i
-		if i >= w.found {
-			minutes += 60
+	shift := at.Sub(anyTime)
+	parts := r.Parts()[:0]
+	for _, p := range r.Parts() {
+		if p.Kind == call.TheDirectory {
+			continue // of the house
 		}
-		readings[i] = store.Reading{ID: fmt.Sprintf("%s-%03d", name, i+1), TakenAt: at.Add(time.Duration(minutes) * time.Minute), Document: document}
+		p.ID = strings.Replace(p.ID, anyName, name, 1)
+		p.Document = moved(p.Document, shift)
+		parts = append(parts, p)
 	}
-	if err := s.AddReadings(ctx, id, readings); err != nil || !over {
-		return err
+	log := slices.Clone(r.Log)
+	for i := range log {
+		a := &log[i]
+		a.Command, a.At = strings.Replace(a.Command, anyName, name, 1), a.At.Add(shift)
+		a.ArrivedAt = a.At
+		a.Changes = slices.Clone(a.Changes)
+		for j := range a.Changes {
+			c := &a.Changes[j]
+			c.ID, c.Is = strings.Replace(c.ID, anyName, name, 1), moved(c.Is, shift)
+		}
 	}
-	for i, e := range w.journal {
-		data, err := json.Marshal(e)
+	return s.AddRecord(ctx, run, w.name, at, parts, log)
+}
+
+// stood are the times that stand in what was carried out at any time.
+var stood = regexp.MustCompile(`"2000-01-0\dT[0-9:]+Z"`)
+
+// moved is a document with its times as they are for the call.
+func moved(document json.RawMessage, by time.Duration) json.RawMessage {
+	return stood.ReplaceAllFunc(document, func(text []byte) []byte {
+		at, err := time.Parse(`"`+time.RFC3339+`"`, string(text))
 		if err != nil {
-			return err
+			return text
 		}
-		minutes := time.Duration(12+w.found+5*i) * time.Minute
-		if e.Kind == job.HandedOver {
-			minutes += 2 * time.Hour
-		}
-		if err := s.AddEntry(ctx, id, store.Entry{ID: fmt.Sprintf("%s-j%02d", name, i+1), At: at.Add(minutes), Document: data}); err != nil {
-			return err
-		}
-	}
-	return nil
+		return at.Add(by).AppendFormat(nil, `"`+time.RFC3339Nano+`"`)
+	})
 }
 
 // CallsAYear is what a shop with five vans is called to. Assumption.
@@ -181,7 +240,20 @@ const (
 
 // Words of made-up houses; none is meant to be anywhere.
 var (
-	houseOf = []string{"Marten", "Quill", "Sorrel", "Tannery", "Weir", "Juniper", "Cinder", "Lantern", "Heron", "Oriel", "Thistle", "Kiln"}
+	houseOf = []string{
+		"Marten",
+		"Quill",
+		"Sorrel",
+		"Tannery",
+		"Weir",
+		"Juniper",
+		"Cinder",
+		"Lantern",
+		"Heron",
+		"Oriel",
+		"Thistle",
+		"Kiln",
+	}
 	houseIs = []string{"Row", "Yard", "Loft", "Court", "Mews", "Steps", "Passage", "End"}
 	keptBy  = []string{"bookbinder", "bird keeper", "printer", "luthier", "weaver", "glazier", "potter", "clockmaker"}
 )
@@ -216,7 +288,7 @@ func History(ctx context.Context, s *store.Store, now time.Time, years, total in
 					}
 					runs[p.file] = append(known, run)
 				}
-				if err := all[i].store(ctx, s, run, p, at, fmt.Sprintf("past-%d-%d", years, n), n < total-stillOpen); err != nil {
+				if err := all[i].store(ctx, s, run, at, fmt.Sprintf("past-%d-%d", years, n), n < total-stillOpen); err != nil {
 					return err
 				}
 			}
@@ -232,7 +304,15 @@ func History(ctx context.Context, s *store.Store, now time.Time, years, total in
 // house is a new site with a panel and a run.
 func house(ctx context.Context, s *store.Store, random *rand.Rand, n int, at time.Time, run string) (int64, error) {
 	name := fmt.Sprintf("%s %s %d", houseOf[random.IntN(len(houseOf))], houseIs[random.IntN(len(houseIs))], 1+n/7)
-	site, err := s.AddSite(ctx, store.Site{Name: name, Address: name + " (made up)", Notes: "The " + keptBy[random.IntN(len(keptBy))] + "'s.", CreatedAt: at})
+	site, err := s.AddSite(
+		ctx,
+		store.Site{
+			Name:      name,
+			Address:   name + " (made up)",
+			Notes:     "The " + keptBy[random.IntN(len(keptBy))] + "'s.",
+			CreatedAt: at,
+		},
+	)
 	if err != nil {
 		return 0, err
 	}

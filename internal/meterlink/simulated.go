@@ -204,7 +204,13 @@ func (s *Simulated) probe(argument string) error {
 	if len(parts) != 3 {
 		return errors.New("want device,half,pair")
 	}
-	device, half, pair := strings.TrimSpace(parts[0]), circuit.Half(strings.ToLower(strings.TrimSpace(parts[1]))), strings.TrimSpace(parts[2])
+	device, half, pair := strings.TrimSpace(
+		parts[0],
+	), circuit.Half(
+		strings.ToLower(strings.TrimSpace(parts[1])),
+	), strings.TrimSpace(
+		parts[2],
+	)
 	if _, ok := s.bench.Outlet(device, half); !ok {
 		return fmt.Errorf("no outlet %s %s", device, half)
 	}

@@ -35,7 +35,9 @@ func CSV(w io.Writer, c *circuit.Circuit, readings []sitebook.Taken) error {
 			box = c.LabelOf(b.ID)
 		}
 		row := []string{
-			t.At.UTC().Format(time.RFC3339), yes(t.AsFound), yes(r.Doubtful), plain(box), r.At, string(r.Half), string(r.Tool), string(r.Mode),
+			t.At.UTC().
+				Format(time.RFC3339),
+			yes(t.AsFound), yes(r.Doubtful), plain(box), r.At, string(r.Half), string(r.Tool), string(r.Mode),
 		}
 		values := make([]string, 6)
 		if r.Volts != nil {
@@ -119,9 +121,21 @@ func Run(w io.Writer, c *circuit.Circuit, found map[string]tester.Delta) error {
 	x := func(box string) int { return leftEdge + step*place[box][0] }
 	y := func(box string) int { return topEdge + rowTall*place[box][1] }
 	var b strings.Builder
-	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %d %d" font-family="sans-serif" font-size="13">`+"\n", leftEdge+step*(columns+1), topEdge+rowTall*rows)
-	fmt.Fprintf(&b, `<rect x="%d" y="%d" width="60" height="44" fill="none" stroke="#000" stroke-width="2"/><text x="%d" y="%d" text-anchor="middle">breaker %s</text>`+"\n",
-		leftEdge-60, topEdge-22, leftEdge-30, topEdge+40, escape(c.Breaker.Label))
+	fmt.Fprintf(
+		&b,
+		`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %d %d" font-family="sans-serif" font-size="13">`+"\n",
+		leftEdge+step*(columns+1),
+		topEdge+rowTall*rows,
+	)
+	fmt.Fprintf(
+		&b,
+		`<rect x="%d" y="%d" width="60" height="44" fill="none" stroke="#000" stroke-width="2"/><text x="%d" y="%d" text-anchor="middle">breaker %s</text>`+"\n",
+		leftEdge-60,
+		topEdge-22,
+		leftEdge-30,
+		topEdge+40,
+		escape(c.Breaker.Label),
+	)
 	for _, id := range c.Order() {
 		cable := c.LineCable(id)
 		from, to := cable.From, id
@@ -129,12 +143,34 @@ func Run(w io.Writer, c *circuit.Circuit, found map[string]tester.Delta) error {
 		if !cable.Has(circuit.Ground) {
 			dash = ` stroke-dasharray="2 4"`
 		}
-		fmt.Fprintf(&b, `<path d="M%d %dV%dH%d" fill="none" stroke="#000" stroke-width="4"%s/>`+"\n", x(from), y(from), y(to), x(to), dash)
-		fmt.Fprintf(&b, `<text x="%d" y="%d" text-anchor="middle" font-size="11">%g ft, %d AWG</text>`+"\n", x(to)-step/2, y(to)-8, cable.Feet, cable.AWG)
+		fmt.Fprintf(
+			&b,
+			`<path d="M%d %dV%dH%d" fill="none" stroke="#000" stroke-width="4"%s/>`+"\n",
+			x(from),
+			y(from),
+			y(to),
+			x(to),
+			dash,
+		)
+		fmt.Fprintf(
+			&b,
+			`<text x="%d" y="%d" text-anchor="middle" font-size="11">%g ft, %d AWG</text>`+"\n",
+			x(to)-step/2,
+			y(to)-8,
+			cable.Feet,
+			cable.AWG,
+		)
 	}
 	for _, id := range c.Order() {
-		fmt.Fprintf(&b, `<circle cx="%d" cy="%d" r="9" fill="#fff" stroke="#000" stroke-width="3"/><text x="%d" y="%d" text-anchor="middle" font-weight="bold">%s</text>`+"\n",
-			x(id), y(id), x(id), y(id)-24, escape(c.LabelOf(id)))
+		fmt.Fprintf(
+			&b,
+			`<circle cx="%d" cy="%d" r="9" fill="#fff" stroke="#000" stroke-width="3"/><text x="%d" y="%d" text-anchor="middle" font-weight="bold">%s</text>`+"\n",
+			x(id),
+			y(id),
+			x(id),
+			y(id)-24,
+			escape(c.LabelOf(id)),
+		)
 		for _, v := range c.Box(id).Devices {
 			if d, ok := found[v.ID]; ok {
 				delta(&b, float64(x(id)), float64(y(id)+40), d)
@@ -159,7 +195,15 @@ func delta(b *strings.Builder, x, y float64, d tester.Delta) {
 	}{{d.HotNeutral, "hot", "neutral"}, {d.HotGround, "hot", "ground"}, {d.NeutralGround, "neutral", "ground"}} {
 		look := map[tester.Side]string{tester.SideLine: `stroke-width="4"`, tester.SideOver: `stroke-width="4" stroke-dasharray="3 2"`, tester.SideGhost: `stroke-width="1.5" stroke-dasharray="4 3"`}[s.is]
 		if look != "" {
-			fmt.Fprintf(b, `<line x1="%g" y1="%g" x2="%g" y2="%g" stroke="#000" %s/>`+"\n", at[s.a][0], at[s.a][1], at[s.b][0], at[s.b][1], look)
+			fmt.Fprintf(
+				b,
+				`<line x1="%g" y1="%g" x2="%g" y2="%g" stroke="#000" %s/>`+"\n",
+				at[s.a][0],
+				at[s.a][1],
+				at[s.b][0],
+				at[s.b][1],
+				look,
+			)
 		}
 	}
 	for _, name := range []string{"hot", "neutral", "ground"} {

@@ -200,7 +200,17 @@ func (p *page) proven(rows []job.ProvenRow) {
 		p.delta(margin+22, y+8, o.Seen, false)
 		p.pdf.SetXY(margin+32, y+1)
 		p.font("B", 10)
-		p.pdf.CellFormat(textWidth-32, 5, p.tr(where(o.Label, string(o.Half))+": "+statusWords[o.Status]), "", 1, "L", false, 0, "")
+		p.pdf.CellFormat(
+			textWidth-32,
+			5,
+			p.tr(where(o.Label, string(o.Half))+": "+statusWords[o.Status]),
+			"",
+			1,
+			"L",
+			false,
+			0,
+			"",
+		)
 		p.pdf.SetX(margin + 32)
 		p.font("", 9)
 		text := "Predicted: " + o.Says

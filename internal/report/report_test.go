@@ -32,23 +32,60 @@ var noon = time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC)
 
 func paper() job.Report {
 	v := 119.8
-	sound := tester.Delta{HotNeutral: tester.SideLine, HotGround: tester.SideLine, NeutralGround: tester.SideNone, Live: []string{"hot"}}
-	lost := tester.Delta{HotNeutral: tester.SideNone, HotGround: tester.SideLine, NeutralGround: tester.SideGhost, Volts: &tester.Volts{HotGround: &v}}
+	sound := tester.Delta{
+		HotNeutral:    tester.SideLine,
+		HotGround:     tester.SideLine,
+		NeutralGround: tester.SideNone,
+		Live:          []string{"hot"},
+	}
+	lost := tester.Delta{
+		HotNeutral:    tester.SideNone,
+		HotGround:     tester.SideLine,
+		NeutralGround: tester.SideGhost,
+		Volts:         &tester.Volts{HotGround: &v},
+	}
 	r := job.Report{
 		Shop: "Lamplight Electric", Title: "Bindery, upper floor", Complaint: "Press dead (since Monday)", Breaker: "breaker 11, 20 A", CalledAt: noon, FinishedAt: noon.Add(3 * time.Hour),
 		By: "A. Reyes", To: "the tenant", Standing: "Proven: every reading is as predicted.", Cause: []string{"Sewing frame: found: open neutral", "   plug tester at R3: hot to ground alone"},
-		Markings: []string{"R2: No Equipment Ground"}, Parts: []string{"2 lever, 3-wire"}, Overrides: []string{`Gate "open" at Sewing frame passed by A. Reyes (licence 4711): utility cut the drop`},
-		Cautions:      []string{"Local code and the authority having jurisdiction win."},
-		Due:           []job.Due{{What: "Press the test button of the GFCI at Wash sink", When: noon.AddDate(0, 1, 0), Key: "G2"}},
-		Done:          []job.ReportLine{{At: noon, Words: "Breaker off, secured: locked"}},
-		FixedFindings: []makeup.Finding{{Text: "Press: two wires under the lower brass screw", Fix: "A splice.", Section: "110.14(A)", Edition: 2023}},
-		OpenFindings:  []makeup.Finding{{Text: "Press: the box is too full", Fix: "A ring.", Section: "314.16(B)", Edition: 2023}, {Text: "Press: worn", Fix: "Replace.", Practice: "common practice, no source"}},
+		Markings: []string{
+			"R2: No Equipment Ground",
+		}, Parts: []string{"2 lever, 3-wire"}, Overrides: []string{`Gate "open" at Sewing frame passed by A. Reyes (licence 4711): utility cut the drop`},
+		Cautions: []string{"Local code and the authority having jurisdiction win."},
+		Due: []job.Due{
+			{What: "Press the test button of the GFCI at Wash sink", When: noon.AddDate(0, 1, 0), Key: "G2"},
+		},
+		Done: []job.ReportLine{{At: noon, Words: "Breaker off, secured: locked"}},
+		FixedFindings: []makeup.Finding{
+			{Text: "Press: two wires under the lower brass screw", Fix: "A splice.", Section: "110.14(A)", Edition: 2023},
+		},
+		OpenFindings: []makeup.Finding{
+			{Text: "Press: the box is too full", Fix: "A ring.", Section: "314.16(B)", Edition: 2023},
+			{Text: "Press: worn", Fix: "Replace.", Practice: "common practice, no source"},
+		},
 	}
 	for range 12 {
-		r.AsFound = append(r.AsFound, job.OutletRow{Label: "Standing press", Half: circuit.Top, Delta: lost, Words: []string{"hot to ground lit"}})
-		r.Proven = append(r.Proven, job.ProvenRow{Label: "Standing press", Half: circuit.Top, Why: "both halves", Expected: &sound, Seen: &sound, Says: "as sound", SaysSeen: "as sound", Status: job.Agrees})
+		r.AsFound = append(
+			r.AsFound,
+			job.OutletRow{Label: "Standing press", Half: circuit.Top, Delta: lost, Words: []string{"hot to ground lit"}},
+		)
+		r.Proven = append(
+			r.Proven,
+			job.ProvenRow{
+				Label:    "Standing press",
+				Half:     circuit.Top,
+				Why:      "both halves",
+				Expected: &sound,
+				Seen:     &sound,
+				Says:     "as sound",
+				SaysSeen: "as sound",
+				Status:   job.Agrees,
+			},
+		)
 	}
-	r.Proven = append(r.Proven, job.ProvenRow{Label: "Wash sink", Why: "its own button", Expected: &sound, Says: "trips G2", Status: job.NotRead})
+	r.Proven = append(
+		r.Proven,
+		job.ProvenRow{Label: "Wash sink", Why: "its own button", Expected: &sound, Says: "trips G2", Status: job.NotRead},
+	)
 	return r
 }
 
@@ -108,14 +145,33 @@ func TestLabelsByAnotherReader(t *testing.T) {
 	c := circuit.New("run")
 	c.Breaker.Label = "11"
 	for i, after := range []string{circuit.Panel, "B1", "B2"} {
-		require.NoError(t, c.AddStop(circuit.NewStop{After: after, Label: []string{"Wash sink", "Enlarger", "Print dryer"}[i], Ground: true, GFCI: i == 0}))
+		require.NoError(
+			t,
+			c.AddStop(
+				circuit.NewStop{
+					After:  after,
+					Label:  []string{"Wash sink", "Enlarger", "Print dryer"}[i],
+					Ground: true,
+					GFCI:   i == 0,
+				},
+			),
+		)
 	}
 	labels := job.Labels(c, []string{"R1: No Equipment Ground"})
 	require.Len(t, labels, 3)
 	assert.Equal(t, []string{"Breaker 11", "Resets here"}, labels[0].Text)
 	assert.Equal(t, []string{"Breaker 11", "Resets at Wash sink", "No Equipment Ground"}, labels[1].Text)
 	var out bytes.Buffer
-	require.NoError(t, Labels(&out, "Loft", job.Directory{{Breaker: "11", Amps: 20, Serves: "Loft", Checked: true}, {Breaker: "12", Serves: "spare"}}, labels, noon))
+	require.NoError(
+		t,
+		Labels(
+			&out,
+			"Loft",
+			job.Directory{{Breaker: "11", Amps: 20, Serves: "Loft", Checked: true}, {Breaker: "12", Serves: "spare"}},
+			labels,
+			noon,
+		),
+	)
 	file := filepath.Join(t.TempDir(), "labels.pdf")
 	require.NoError(t, os.WriteFile(file, out.Bytes(), 0o600))
 	text, err := exec.CommandContext(t.Context(), "pdftotext", "-layout", file, "-").CombinedOutput()
@@ -156,7 +212,11 @@ func TestCSVByOtherReaders(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, rows, 3)
 	assert.Equal(t, CSVHead, rows[0])
-	assert.Equal(t, []string{"2026-05-04T12:00:00Z", "yes", "", "'=1+1, \"press\"", "R1", "top", "meter", "high-z", "119.75"}, rows[1][:9])
+	assert.Equal(
+		t,
+		[]string{"2026-05-04T12:00:00Z", "yes", "", "'=1+1, \"press\"", "R1", "top", "meter", "high-z", "119.75"},
+		rows[1][:9],
+	)
 	assert.Equal(t, "yes", rows[2][2])
 	assert.Equal(t, "G1 panel", rows[2][14])
 
@@ -184,7 +244,14 @@ func TestRunAsSVG(t *testing.T) {
 	for seed := range uint64(40) {
 		c := draw.Circuit(rand.New(rand.NewPCG(seed, 3)), draw.Options{})
 		c.Boxes[0].Label = `Loft & <north> "room"`
-		found := map[string]tester.Delta{c.Boxes[0].Devices[0].ID: {HotNeutral: tester.SideLine, HotGround: tester.SideGhost, NeutralGround: tester.SideOver, Live: []string{"hot"}}}
+		found := map[string]tester.Delta{
+			c.Boxes[0].Devices[0].ID: {
+				HotNeutral:    tester.SideLine,
+				HotGround:     tester.SideGhost,
+				NeutralGround: tester.SideOver,
+				Live:          []string{"hot"},
+			},
+		}
 		var out, again bytes.Buffer
 		require.NoError(t, Run(&out, c, found))
 		require.NoError(t, Run(&again, c, found))
@@ -216,7 +283,11 @@ func TestPapersOfAnyRun(t *testing.T) {
 		require.NoError(t, err)
 		condition, err := bench.Try(draw.Faults(r, c, 1, circuit.Open, circuit.Swapped, circuit.Bonded))
 		require.NoError(t, err)
-		readings, err := condition.ReadAll("", "", []tester.Tool{tester.Plug, tester.Meter, tester.Sensor, tester.DeviceButton})
+		readings, err := condition.ReadAll(
+			"",
+			"",
+			[]tester.Tool{tester.Plug, tester.Meter, tester.Sensor, tester.DeviceButton},
+		)
 		require.NoError(t, err)
 		src := job.Source{Title: "Run", CreatedAt: noon, Circuit: c}
 		for _, reading := range readings {

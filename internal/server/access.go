@@ -16,6 +16,7 @@ import (
 	"golang.org/x/time/rate"
 
 	contract "elvat/api"
+	corecall "elvat/core/call"
 	"elvat/core/job"
 	"elvat/internal/api"
 	"elvat/internal/store"
@@ -62,7 +63,13 @@ func newAccess(s *store.Store, now func() time.Time, required bool) (*access, er
 	if err != nil {
 		return nil, err
 	}
-	a := &access{store: s, now: now, required: required, routes: map[string]job.Access{}, limits: map[string]*rate.Limiter{}}
+	a := &access{
+		store:    s,
+		now:      now,
+		required: required,
+		routes:   map[string]job.Access{},
+		limits:   map[string]*rate.Limiter{},
+	}
 	for _, o := range operations {
 		a.routes[o.Method+" "+o.Route()] = o.Access
 	}
@@ -75,16 +82,29 @@ type refused struct {
 	error
 }
 
+// code is the refusal's stable code.
+func (r refused) code() string {
+	return strings.ReplaceAll(strings.ToLower(http.StatusText(r.status)), " ", "-")
+}
+
 var (
 	errSignIn  = refused{http.StatusUnauthorized, errors.New("sign in first")}
 	errWrong   = refused{http.StatusUnauthorized, errors.New("name or passphrase is wrong")}
-	errTooMany = refused{http.StatusTooManyRequests, errors.New("too many tries: wait a quarter of an hour, or have an electrician of the shop set a new passphrase")}
+	errTooMany = refused{
+		http.StatusTooManyRequests,
+		errors.New("too many tries: wait a quarter of an hour, or have an electrician of the shop set a new passphrase"),
+	}
 )
 
 // allows reports nil where the caller has the access.
 func (a *access) allows(ctx context.Context, needs job.Access) error {
 	role := callerOf(ctx).role
 	switch {
+	case needs == job.SignedIn && callerOf(ctx).program:
+		return refused{
+			http.StatusForbidden,
+			errors.New("a program has no session of its own: sign in with a browser for that"),
+		}
 	case !a.required && role == "" || role.May(needs):
 		return nil
 	case role == "":
@@ -98,9 +118,43 @@ func (a *access) allows(ctx context.Context, needs job.Access) error {
 // oldest is how long ago something may have been done that arrives only now. Assumption.
 const oldest = 90 * 24 * time.Hour
 
-// madeAt is when what is asked for was done: Elvat-Made-At, by the device's clock,
-// which Elvat-Sent-At tells apart from this machine's. Zero where it is not said.
-func madeAt(h http.Header, now time.Time) (time.Time, error) {
+// A clock tells a device's time from this machine's.
+type clock struct {
+	ahead time.Duration // the device's
+	now   time.Time     // this machine's
+}
+
+// clockOf is the clock of who asks: Elvat-Sent-At is what it showed when the request
+// was sent. Where that is not said, it is taken to be right.
+func clockOf(h http.Header, now time.Time) (clock, error) {
+	sent := h.Get("Elvat-Sent-At")
+	if sent == "" {
+		return clock{now: now}, nil
+	}
+	at, err := time.Parse(time.RFC3339Nano, sent)
+	if err != nil {
+		return clock{}, badInput{fmt.Errorf("Elvat-Sent-At: %q is no time as in RFC 3339", sent)}
+	}
+	return clock{at.Sub(now), now}, nil
+}
+
+// here is a time that the device said, by this machine's clock.
+func (c clock) here(made time.Time) (time.Time, error) {
+	at := made.Add(-c.ahead)
+	switch {
+	case at.After(c.now):
+		return c.now, nil
+	case c.now.Sub(at) > oldest:
+		return at, badInput{
+			fmt.Errorf("Elvat-Made-At: %s is too long ago: is the device's clock right?", made.Format(time.RFC3339)),
+		}
+	}
+	return at.UTC().Truncate(time.Millisecond), nil
+}
+
+// madeAt is when what is asked for was done: Elvat-Made-At, by the device's clock.
+// Zero where it is not said.
+func (c clock) madeAt(h http.Header) (time.Time, error) {
 	said := h.Get("Elvat-Made-At")
 	if said == "" {
 		return time.Time{}, nil
@@ -109,20 +163,12 @@ func madeAt(h http.Header, now time.Time) (time.Time, error) {
 	if err != nil {
 		return made, badInput{fmt.Errorf("Elvat-Made-At: %q is no time as in RFC 3339", said)}
 	}
-	if sent := h.Get("Elvat-Sent-At"); sent != "" {
-		at, err := time.Parse(time.RFC3339Nano, sent)
-		if err != nil {
-			return made, badInput{fmt.Errorf("Elvat-Sent-At: %q is no time as in RFC 3339", sent)}
-		}
-		made = made.Add(now.Sub(at))
-	}
-	switch {
-	case made.After(now):
-		return now, nil
-	case now.Sub(made) > oldest:
-		return made, badInput{fmt.Errorf("Elvat-Made-At: %s is too long ago: is the device's clock right?", said)}
-	}
-	return made.UTC(), nil
+	return c.here(made)
+}
+
+// quoted is a header's value without the quotation marks that it may stand in.
+func quoted(value string) string {
+	return strings.TrimSuffix(strings.TrimPrefix(strings.TrimPrefix(value, "W/"), `"`), `"`)
 }
 
 // check finds out who calls, and refuses what they may not do, before anything
@@ -136,34 +182,91 @@ func (a *access) check(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		c.Response().Header().Set("Cache-Control", "no-store")
 		by := caller{device: r.Header.Get("Elvat-Device")}
-		if by.device == store.Customer || len(by.device) > 64 || strings.ContainsFunc(by.device, func(r rune) bool { return r <= ' ' || r > '~' }) {
+		if by.device == corecall.Customer || len(by.device) > 64 ||
+			strings.ContainsFunc(by.device, func(r rune) bool { return r <= ' ' || r > '~' }) {
 			by.device = ""
 		}
-		by.seen, _ = strconv.ParseInt(r.Header.Get("Elvat-Seen"), 10, 64) // anything else is: not said
-		if by.command = r.Header.Get("Elvat-Command"); by.command != "" {
-			if err := idOf(by.command); err != nil {
-				return err
+		by.seen, _ = strconv.ParseInt(quoted(r.Header.Get("If-Match")), 10, 64) // anything else is: not said
+		by.strict = strings.Contains(r.Header.Get("Prefer"), "handling=strict")
+		if by.command = quoted(r.Header.Get("Idempotency-Key")); by.command != "" {
+			if err := corecall.CheckID(by.command); err != nil {
+				return badInput{fmt.Errorf("Idempotency-Key: %w", err)}
 			}
 		}
-		var err error
-		if by.made, err = madeAt(r.Header, a.now()); err != nil {
+		clock, err := clockOf(r.Header, a.now())
+		if err != nil {
 			return err
 		}
+		if by.made, err = clock.madeAt(r.Header); err != nil {
+			return err
+		}
+		by.sent = clock.here
 		if a.required {
-			p, err := a.signedIn(r)
-			if err != nil {
+			if err := a.identify(r, &by); err != nil {
 				return err
 			}
-			by.person, by.role = p.Name, job.Role(p.Role)
 		}
 		ctx := context.WithValue(r.Context(), callerKey{}, by)
 		if err := a.allows(ctx, needs); err != nil {
 			return err
 		}
 		ctx = context.WithValue(ctx, requestKey{}, r)
+		answer := &answer{}
+		ctx = context.WithValue(ctx, answerKey{}, answer)
 		c.SetRequest(r.WithContext(ctx))
+		if w, err := echo.UnwrapResponse(c.Response()); err == nil {
+			w.Before(func() { answer.write(w) })
+		}
 		return next(c)
 	}
+}
+
+// An answer is what stands beside the body of what is answered.
+type answer struct {
+	etag     string // version of what is shown
+	location string // of what was made
+}
+
+type answerKey struct{}
+
+// write puts it into the headers of an answer that is none of a refusal.
+func (a *answer) write(w *echo.Response) {
+	if w.Status >= http.StatusMultipleChoices {
+		return
+	}
+	if a.etag != "" {
+		w.Header().Set("ETag", a.etag)
+	}
+	if w.Status == http.StatusCreated && a.location != "" {
+		w.Header().Set("Location", a.location)
+	}
+}
+
+// shows notes the version of what is answered with.
+func shows(ctx context.Context, version int64) {
+	if a, ok := ctx.Value(answerKey{}).(*answer); ok {
+		a.etag = fmt.Sprintf(`"%d"`, version)
+	}
+}
+
+// made notes where to find what was made.
+func made(ctx context.Context, format string, args ...any) {
+	if a, ok := ctx.Value(answerKey{}).(*answer); ok {
+		a.location = base + fmt.Sprintf(format, args...)
+	}
+}
+
+// base is what all paths of the contract begin with.
+const base = "/api/v1"
+
+// identify finds out who asks: a program by its token, or a browser by its session.
+func (a *access) identify(r *http.Request, by *caller) error {
+	if is, err := a.byToken(r, by); is || err != nil {
+		return err
+	}
+	p, err := a.signedIn(r)
+	by.person, by.role = p.Name, job.Role(p.Role)
+	return err
 }
 
 // requestKey leads sign-ins to the request itself: its address and its cookie.
@@ -298,7 +401,9 @@ func (a *access) sessionOf(name string, role job.Role) api.Session {
 // GetSession shows who is signed in.
 func (s *calls) GetSession(ctx context.Context, _ api.GetSessionRequestObject) (api.GetSessionResponseObject, error) {
 	by := callerOf(ctx)
-	return api.GetSession200JSONResponse{SessionNowJSONResponse: api.SessionNowJSONResponse(s.access.sessionOf(by.person, by.role))}, nil
+	return api.GetSession200JSONResponse{
+		SessionNowJSONResponse: api.SessionNowJSONResponse(s.access.sessionOf(by.person, by.role)),
+	}, nil
 }
 
 // SignIn signs somebody in.
@@ -310,7 +415,10 @@ func (s *calls) SignIn(ctx context.Context, r api.SignInRequestObject) (api.Sign
 	if err != nil {
 		return nil, err
 	}
-	return api.SignIn200JSONResponse{Body: s.access.sessionOf(p.Name, job.Role(p.Role)), Headers: api.SignIn200ResponseHeaders{SetCookie: cookie}}, nil
+	return api.SignIn200JSONResponse{
+		Body:    s.access.sessionOf(p.Name, job.Role(p.Role)),
+		Headers: api.SignIn200ResponseHeaders{SetCookie: cookie},
+	}, nil
 }
 
 // SignOut ends the session.
@@ -320,11 +428,17 @@ func (s *calls) SignOut(ctx context.Context, _ api.SignOutRequestObject) (api.Si
 			return nil, err
 		}
 	}
-	return api.SignOut200JSONResponse{Body: s.access.sessionOf("", ""), Headers: api.SignOut200ResponseHeaders{SetCookie: cookie("", -1), ClearSiteData: `"cache"`}}, nil
+	return api.SignOut200JSONResponse{
+		Body:    s.access.sessionOf("", ""),
+		Headers: api.SignOut200ResponseHeaders{SetCookie: cookie("", -1), ClearSiteData: `"cache"`},
+	}, nil
 }
 
 // ChangePassphrase changes one's own; other sessions end.
-func (s *calls) ChangePassphrase(ctx context.Context, r api.ChangePassphraseRequestObject) (api.ChangePassphraseResponseObject, error) {
+func (s *calls) ChangePassphrase(
+	ctx context.Context,
+	r api.ChangePassphraseRequestObject,
+) (api.ChangePassphraseResponseObject, error) {
 	by := callerOf(ctx)
 	if by.person == "" {
 		return nil, badInput{errors.New("nobody is signed in here")}
@@ -349,7 +463,9 @@ func (s *calls) ChangePassphrase(ctx context.Context, r api.ChangePassphraseRequ
 			return nil, err
 		}
 	}
-	return api.ChangePassphrase200JSONResponse{SessionNowJSONResponse: api.SessionNowJSONResponse(s.access.sessionOf(by.person, by.role))}, nil
+	return api.ChangePassphrase200JSONResponse{
+		SessionNowJSONResponse: api.SessionNowJSONResponse(s.access.sessionOf(by.person, by.role)),
+	}, nil
 }
 
 func (s *calls) peopleNow(ctx context.Context) ([]api.Person, error) {
@@ -363,7 +479,17 @@ func (s *calls) peopleNow(ctx context.Context) ([]api.Person, error) {
 		if err != nil {
 			return nil, err
 		}
-		all = append(all, api.Person{Id: p.ID, Name: p.Name, Role: api.Role(p.Role), CreatedAt: p.CreatedAt, Withdrawn: p.Withdrawn, Sessions: n})
+		all = append(
+			all,
+			api.Person{
+				Id:        p.ID,
+				Name:      p.Name,
+				Role:      api.Role(p.Role),
+				CreatedAt: p.CreatedAt,
+				Withdrawn: p.Withdrawn,
+				Sessions:  n,
+			},
+		)
 	}
 	return all, nil
 }
@@ -403,11 +529,15 @@ func (s *calls) AddPerson(ctx context.Context, r api.AddPersonRequestObject) (ap
 		return nil, err
 	}
 	all, err := s.peopleNow(ctx)
+	made(ctx, "/people")
 	return api.AddPerson201JSONResponse(all), err
 }
 
 // ChangePerson gives somebody another role or passphrase, or no access any more.
-func (s *calls) ChangePerson(ctx context.Context, r api.ChangePersonRequestObject) (api.ChangePersonResponseObject, error) {
+func (s *calls) ChangePerson(
+	ctx context.Context,
+	r api.ChangePersonRequestObject,
+) (api.ChangePersonResponseObject, error) {
 	p, err := s.store.Person(ctx, r.Person)
 	if err != nil {
 		return nil, err
@@ -459,7 +589,9 @@ func (s *calls) someoneManages(ctx context.Context, changed store.Person) error 
 		}
 	}
 	if before > 0 && left == 0 {
-		return badInput{fmt.Errorf("%s is the last electrician who can let others in: make somebody else one first", changed.Name)}
+		return badInput{
+			fmt.Errorf("%s is the last electrician who can let others in: make somebody else one first", changed.Name),
+		}
 	}
 	return nil
 }

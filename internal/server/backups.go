@@ -72,6 +72,7 @@ func (s *calls) MakeBackup(ctx context.Context, _ api.MakeBackupRequestObject) (
 		return nil, err
 	}
 	now, err := s.backupsNow()
+	made(ctx, "/backups")
 	return api.MakeBackup201JSONResponse{BackupsNowJSONResponse: now}, err
 }
 

@@ -10,8 +10,8 @@ import (
 	"strings"
 	"time"
 
+	corecall "elvat/core/call"
 	"elvat/core/circuit"
-	"elvat/core/diagnosis"
 	"elvat/core/job"
 	"elvat/core/sitebook"
 	"elvat/internal/api"
@@ -24,91 +24,74 @@ const mainPanel = "Main panel"
 // CreateCall starts a call: on a run of the site book from what is known of it,
 // or on a new one.
 func (s *calls) CreateCall(ctx context.Context, r api.CreateCallRequestObject) (api.CreateCallResponseObject, error) {
-	call := store.Call{Title: strings.TrimSpace(r.Body.Title), Complaint: strings.TrimSpace(r.Body.Complaint), CreatedAt: s.now()}
-	var c *circuit.Circuit
+	begin := corecall.Begin{Title: strings.TrimSpace(r.Body.Title), Complaint: strings.TrimSpace(r.Body.Complaint)}
 	if r.Body.Circuit != nil {
-		var err error
-		if c, err = circuit.Parse([]byte(*r.Body.Circuit)); err != nil {
+		c, err := circuit.Parse([]byte(*r.Body.Circuit))
+		if err != nil {
 			return nil, badInput{err}
 		}
-		if call.Title == "" {
-			call.Title = c.Name
+		begin.Circuit = []byte(*r.Body.Circuit)
+		if begin.Title == "" {
+			begin.Title = c.Name
 		}
 	}
 	// The call is diagnosed with what opened boxes have taught until now.
 	if _, err := s.learn(ctx); err != nil {
 		return nil, err
 	}
-	var id int64
-	// It is no action on a call: there is none yet to take it back from.
-	err := s.store.Do(ctx, s.action(ctx, 0, "new call"), func(ctx context.Context) (err error) {
+	id, err := s.store.Begin(ctx, s.command(ctx, nil), s.now(), func(ctx context.Context) (run int64, b *corecall.Begin, err error) {
 		if r.Body.Run != nil {
-			if err := s.startFrom(ctx, *r.Body.Run, &call, &c); err != nil {
-				return err
+			if run, err = s.startFrom(ctx, *r.Body.Run, &begin); err != nil {
+				return 0, nil, err
 			}
 		}
-		if call.Title == "" {
-			return badInput{errors.New("title: a call needs a name, such as the room or the customer")}
+		if begin.Title == "" {
+			return 0, nil, badInput{errors.New("title: a call needs a name, such as the room or the customer")}
 		}
-		if call.Run == 0 {
-			if call.Run, err = s.newRun(ctx, r.Body.Site, r.Body.Panel, call.Title); err != nil {
-				return err
+		if run == 0 {
+			if run, err = s.newRun(ctx, r.Body.Site, r.Body.Panel, begin.Title); err != nil {
+				return 0, nil, err
 			}
 		}
-		if c == nil {
-			c = circuit.New(call.Title)
+		if begin.Circuit == nil {
+			begin.Circuit, err = circuit.New(begin.Title).Encode()
 		}
-		document, err := c.Encode()
-		if err != nil {
-			return err
-		}
-		id, err = s.store.AddCall(ctx, call, document)
-		return err
+		return run, &begin, err
 	})
 	if err != nil {
 		return nil, err
 	}
 	s.freshener.ask()
+	made(ctx, "/calls/%d", id)
 	now, err := s.callNow(ctx, id)
 	return api.CreateCall201JSONResponse(now), err
 }
 
 // startFrom takes over what the last call left of a run: its map, and what stays
 // true of the place.
-func (s *calls) startFrom(ctx context.Context, id int64, call *store.Call, c **circuit.Circuit) error {
+func (s *calls) startFrom(ctx context.Context, id int64, begin *corecall.Begin) (int64, error) {
 	run, err := s.store.Run(ctx, id)
 	if err != nil {
-		return err
+		return 0, err
 	}
-	call.Run = run.ID
-	if call.Title == "" {
-		call.Title = run.Name
+	if begin.Title == "" {
+		begin.Title = run.Name
 	}
-	if run.LastCall == 0 || *c != nil {
-		return nil
+	if run.LastCall == 0 || begin.Circuit != nil {
+		return run.ID, nil
 	}
-	last, err := s.store.Call(ctx, run.LastCall)
+	last, err := s.store.Load(ctx, run.LastCall)
 	if err != nil {
-		return err
+		return 0, err
 	}
-	left, err := s.circuit(ctx, last.ID)
+	past, err := pastOf(last)
 	if err != nil {
-		return err
+		return 0, err
 	}
-	past, err := s.pastCall(ctx, last)
-	if err != nil {
-		return err
-	}
-	var known diagnosis.Conditions
-	if last.Conditions != nil {
-		if err := json.Unmarshal(last.Conditions, &known); err != nil {
-			return err
-		}
-	}
-	kept, carried := sitebook.Carry(left, known, past, s.now())
-	*c, call.Map = kept, last.Map
-	call.Conditions, err = json.Marshal(carried)
-	return err
+	left, carried := sitebook.Carry(last.Record.Circuit, last.Record.Conditions, past, s.now())
+	begin.Conditions, begin.Order = &carried, last.Record.Order
+	begin.Circuit, err = left.Encode()
+	return run.ID, err
 }
 
 // newRun makes a run to hang a call on, with its site and panel where none is named.
@@ -146,11 +129,11 @@ func (s *calls) firstPanel(ctx context.Context, site *int64, title string) (int6
 
 // ListSites lists sites, newest first.
 func (s *calls) ListSites(ctx context.Context, r api.ListSitesRequestObject) (api.ListSitesResponseObject, error) {
-	from := 0
-	if r.Params.From != nil {
-		from = max(*r.Params.From, 0)
+	before, most, err := page(r.Params.Before, r.Params.Limit)
+	if err != nil {
+		return nil, err
 	}
-	sites, err := s.store.Sites(ctx, from, mostListed)
+	sites, err := s.store.Sites(ctx, before, most)
 	list := make(api.ListSites200JSONResponse, len(sites))
 	for i, l := range sites {
 		list[i] = api.SiteLine{Id: l.ID, Name: l.Name, Address: l.Address, Calls: l.Calls, LastAt: l.LastAt}
@@ -187,17 +170,19 @@ func (s *calls) AddSite(ctx context.Context, r api.AddSiteRequestObject) (api.Ad
 	if err := siteOf(r.Body, &site); err != nil {
 		return nil, err
 	}
-	err := s.store.Do(ctx, s.action(ctx, 0, "new site"), func(ctx context.Context) (err error) {
-		if site.ID, err = s.store.AddSite(ctx, site); err != nil {
-			return err
+	id, err := s.store.Do(ctx, s.action(ctx, "new site"), func(ctx context.Context, _ int64) (int64, error) {
+		id, err := s.store.AddSite(ctx, site)
+		if err != nil {
+			return 0, err
 		}
-		_, err = s.store.AddPanel(ctx, store.Panel{Site: site.ID, Name: mainPanel})
-		return err
+		_, err = s.store.AddPanel(ctx, store.Panel{Site: id, Name: mainPanel})
+		return id, err
 	})
 	if err != nil {
 		return nil, err
 	}
-	now, err := s.siteNow(ctx, site.ID)
+	made(ctx, "/sites/%d", id)
+	now, err := s.siteNow(ctx, id)
 	return api.AddSite201JSONResponse{SiteNowJSONResponse: now}, err
 }
 
@@ -209,7 +194,7 @@ func (s *calls) GetSite(ctx context.Context, r api.GetSiteRequestObject) (api.Ge
 
 // ChangeSite corrects name, address or notes.
 func (s *calls) ChangeSite(ctx context.Context, r api.ChangeSiteRequestObject) (api.ChangeSiteResponseObject, error) {
-	now, err := s.changeSite(ctx, r.Site, "site", func(ctx context.Context) error {
+	now, err := s.changeSite(ctx, r.Site, "site", func(ctx context.Context, _ int64) error {
 		site, err := s.store.Site(ctx, r.Site)
 		if err != nil {
 			return err
@@ -222,8 +207,8 @@ func (s *calls) ChangeSite(ctx context.Context, r api.ChangeSiteRequestObject) (
 	return api.ChangeSite200JSONResponse{SiteNowJSONResponse: now}, err
 }
 
-func (s *calls) changeSite(ctx context.Context, site int64, what string, do func(context.Context) error) (api.SiteNowJSONResponse, error) {
-	if err := s.store.Do(ctx, s.action(ctx, 0, what), do); err != nil {
+func (s *calls) changeSite(ctx context.Context, site int64, what string, do func(context.Context, int64) error) (api.SiteNowJSONResponse, error) {
+	if _, err := s.store.Do(ctx, s.action(ctx, what), func(ctx context.Context, action int64) (int64, error) { return 0, do(ctx, action) }); err != nil {
 		return api.SiteNowJSONResponse{}, err
 	}
 	return s.siteNow(ctx, site)
@@ -317,10 +302,11 @@ func (s *calls) AddPanel(ctx context.Context, r api.AddPanelRequestObject) (api.
 	if name == "" || len(name) > mostText {
 		return nil, badInput{errors.New("name: what is the panel called?")}
 	}
-	now, err := s.changeSite(ctx, r.Site, "new panel", func(ctx context.Context) error {
+	now, err := s.changeSite(ctx, r.Site, "new panel", func(ctx context.Context, _ int64) error {
 		_, err := s.store.AddPanel(ctx, store.Panel{Site: r.Site, Name: name})
 		return err
 	})
+	made(ctx, "/sites/%d", r.Site)
 	return api.AddPanel201JSONResponse{SiteNowJSONResponse: now}, err
 }
 
@@ -348,11 +334,11 @@ func (s *calls) keepDirectory(ctx context.Context, panel int64, d job.Directory,
 	if err != nil {
 		return api.SiteNowJSONResponse{}, err
 	}
-	return s.changeSite(ctx, p.Site, "panel directory", func(ctx context.Context) error {
+	return s.changeSite(ctx, p.Site, "panel directory", func(ctx context.Context, action int64) error {
 		if err := also(ctx); err != nil {
 			return err
 		}
-		return s.store.SetDirectory(ctx, panel, kept)
+		return s.store.SetDirectory(ctx, action, panel, kept)
 	})
 }
 
@@ -467,10 +453,9 @@ func (s *calls) SetInstalled(ctx context.Context, r api.SetInstalledRequestObjec
 		}
 		at = &t
 	}
-	err := s.store.Do(ctx, s.action(ctx, 0, "GFCI put in"), func(ctx context.Context) error {
-		return s.store.SetInstalled(ctx, r.Run, r.Device, at)
-	})
-	if err != nil {
+	if _, err := s.store.Do(ctx, s.action(ctx, "GFCI put in"), func(ctx context.Context, _ int64) (int64, error) {
+		return 0, s.store.SetInstalled(ctx, r.Run, r.Device, at)
+	}); err != nil {
 		return nil, err
 	}
 	now, err := s.runNow(ctx, r.Run)

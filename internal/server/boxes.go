@@ -10,110 +10,58 @@ import (
 	"image/jpeg"
 	_ "image/png" // a picture may be one
 	"io"
-	"slices"
 	"strings"
+	"slices"
 	"sync"
 
-	"elvat/core/circuit"
+	corecall "elvat/core/call"
 	"elvat/core/diagnosis"
-	"elvat/core/job"
-	"elvat/core/makeup"
 	"elvat/core/practice"
-	"elvat/core/runs"
 	"elvat/internal/api"
 	"elvat/internal/store"
 )
 
-// boxState is an opened box with the run it is on.
-type boxState struct {
-	kept     store.OpenedBox
-	recorded bool
-	box      *makeup.Box
-	run      *circuit.Circuit
-	plan     *makeup.Plan
-	version  int64 // of the call
-}
-
-// loadBox reads what was recorded of a box, or what the run knows of it, and
-// plans it.
-func (s *calls) loadBox(ctx context.Context, call int64, id string) (*boxState, error) {
-	c, err := s.circuit(ctx, call)
+func (s *calls) boxNow(ctx context.Context, call int64, id string) (api.BoxNowJSONResponse, error) {
+	at, err := s.store.Load(ctx, call)
 	if err != nil {
-		return nil, err
+		return api.BoxNowJSONResponse{}, err
 	}
-	if c.Box(id) == nil {
-		return nil, store.ErrNotFound
-	}
-	kept, err := s.store.Call(ctx, call)
-	if err != nil {
-		return nil, err
-	}
-	v := &boxState{run: c, version: kept.Version}
-	v.kept, err = s.store.Box(ctx, call, id)
-	switch {
-	case errors.Is(err, store.ErrNotFound):
-		known, err := orderKnown(kept, c, id)
-		if err != nil {
-			return nil, err
-		}
-		if v.box, err = makeup.FromRun(c, id, known); err != nil {
-			return nil, err
-		}
-	case err != nil:
-		return nil, err
-	default:
-		v.recorded = true
-		if v.box, err = makeup.Parse(v.kept.Document); err != nil {
-			return nil, fmt.Errorf("call %d, stored box %s: %w", call, id, err)
-		}
-	}
-	return v, s.planBox(ctx, v)
+	return s.boxAt(ctx, at, id)
 }
 
-// orderKnown reports whether the call's map is sure of the box's place.
-func orderKnown(kept store.Call, c *circuit.Circuit, id string) (bool, error) {
-	if kept.Map == nil {
-		return true, nil
-	}
-	var order runs.Map
-	if err := json.Unmarshal(kept.Map, &order); err != nil {
-		return false, err
-	}
-	return order.Sure(c, id), nil
-}
-
-func (s *calls) planBox(ctx context.Context, v *boxState) error {
+// boxAt is what was recorded of a box, or what the run knows of it, with its plan.
+func (s *calls) boxAt(ctx context.Context, at *store.Snapshot, id string) (api.BoxNowJSONResponse, error) {
 	shop, err := s.house(ctx)
 	if err != nil {
-		return err
+		return api.BoxNowJSONResponse{}, err
 	}
-	v.plan, err = makeup.Make(v.box, shop, v.run)
-	if err != nil {
-		// The run was changed since: the box is planned by itself, and says so.
-		reason := err
-		if v.plan, err = makeup.Make(v.box, shop, nil); err != nil {
-			return err
-		}
-		v.plan.Disagrees(reason)
-	}
-	return nil
-}
-
-func (s *calls) boxNow(ctx context.Context, call int64, id string) (api.BoxNowJSONResponse, error) {
-	v, err := s.loadBox(ctx, call, id)
+	r := at.Record
+	shows(ctx, r.Version)
+	p, err := r.Planned(id, shop)
 	if err != nil {
 		return api.BoxNowJSONResponse{}, err
 	}
 	now := api.BoxNowJSONResponse{
-		Label: v.run.LabelOf(id), Recorded: v.recorded, MadeAt: v.kept.MadeAt, Box: *v.box, Landings: [][2]string{}, Places: v.box.Places(), Plan: *v.plan,
-		Done: append([]string{}, v.kept.Done...), Version: v.version,
+		Label: r.Circuit.LabelOf(
+			id,
+		),
+		Recorded: p.Recorded, MadeAt: p.MadeAt, Box: *p.Makeup, Landings: [][2]string{}, Places: p.Makeup.Places(), Plan: *p.Plan,
+		Done: append([]string{}, p.Done...), Version: r.Version, Open: []string{}, Accepted: append([]string{}, r.Journal.Accepted(id)...),
+		Ticked: r.Ticked(id),
 	}
-	now.Landings = append(now.Landings, v.box.Landings()...)
-	photograph, _, err := s.store.Photograph(ctx, call, id)
-	if photograph != 0 {
-		now.Photograph = &photograph
+	for _, f := range p.Plan.Open(p.Done) {
+		if !slices.Contains(now.Accepted, f.Key) {
+			now.Open = append(now.Open, f.Key)
+		}
 	}
-	return now, err
+	if found := r.FoundIn(id); found != "" {
+		now.Found = &found
+	}
+	now.Landings = append(now.Landings, p.Makeup.Landings()...)
+	if k, ok := r.PulledAt(id); ok {
+		now.Photograph = &k.ID
+	}
+	return now, nil
 }
 
 // GetBox shows an opened box with its plan.
@@ -124,110 +72,14 @@ func (s *calls) GetBox(ctx context.Context, r api.GetBoxRequestObject) (api.GetB
 
 // SetBox records what is in the box and what is to go in.
 func (s *calls) SetBox(ctx context.Context, r api.SetBoxRequestObject) (api.SetBoxResponseObject, error) {
-	c, err := s.circuit(ctx, r.Call)
-	if err != nil {
-		return nil, err
-	}
-	b, err := makeup.Parse(*r.Body)
-	if err != nil {
-		return nil, badInput{err}
-	}
-	if b.ID != r.Box || c.Box(r.Box) == nil {
-		return nil, badInput{fmt.Errorf("box %s: the document is of box %s, or the run has no such box", r.Box, b.ID)}
-	}
-	if err := b.Agrees(c); err != nil {
-		return nil, badInput{err}
-	}
-	document, err := b.Encode()
-	if err != nil {
-		return nil, err
-	}
-	now, err := s.changeBox(ctx, r.Call, r.Box, "recorded "+c.LabelOf(r.Box), func(ctx context.Context) error {
-		kept, err := s.store.Box(ctx, r.Call, r.Box)
-		if err != nil && !errors.Is(err, store.ErrNotFound) {
-			return err
-		}
-		out, err := s.merged(ctx, boxDocument(r.Call, r.Box), kept.Document, document)
-		if err != nil {
-			return err
-		}
-		return s.store.SetBox(ctx, r.Call, r.Box, out)
-	})
+	now, err := s.changeBox(ctx, r.Call, r.Box, &corecall.SetBox{Box: r.Box, Makeup: *r.Body})
 	return api.SetBox200JSONResponse{BoxNowJSONResponse: now}, err
-}
-
-// keepBox makes sure that there is a record of the box to hang something on.
-func (s *calls) keepBox(ctx context.Context, call int64, id string) (*boxState, error) {
-	v, err := s.loadBox(ctx, call, id)
-	if err != nil || v.recorded {
-		return v, err
-	}
-	document, err := v.box.Encode()
-	if err != nil {
-		return nil, err
-	}
-	return v, s.store.SetBox(ctx, call, id, document)
 }
 
 // SetSteps records which steps of the plan are done.
 func (s *calls) SetSteps(ctx context.Context, r api.SetStepsRequestObject) (api.SetStepsResponseObject, error) {
-	if len(r.Body.Done) > 100 {
-		return nil, badInput{errors.New("done: more steps than a plan has")}
-	}
-	now, err := s.changeBox(ctx, r.Call, r.Box, "steps done", func(ctx context.Context) error {
-		b, err := s.keepBox(ctx, r.Call, r.Box)
-		if err != nil {
-			return err
-		}
-		done, err := s.stepsMerged(ctx, r.Call, r.Box, b.kept.Done, r.Body.Done)
-		if err != nil {
-			return err
-		}
-		if err := s.mayBeDone(ctx, r.Call, b, done); err != nil {
-			return err
-		}
-		return s.store.SetSteps(ctx, r.Call, r.Box, done)
-	})
+	now, err := s.changeBox(ctx, r.Call, r.Box, &corecall.SetSteps{Box: r.Box, Done: r.Body.Done})
 	return api.SetSteps200JSONResponse{BoxNowJSONResponse: now}, err
-}
-
-// stepsMerged are the steps done by the caller and by others: what one ticked is
-// not lost when another ticks something else.
-func (s *calls) stepsMerged(ctx context.Context, call int64, box string, theirs, mine []string) ([]string, error) {
-	var parts [2][]byte
-	var err error
-	for i, steps := range [][]string{theirs, mine} {
-		if parts[i], err = json.Marshal(append([]string{}, steps...)); err != nil {
-			return nil, err
-		}
-	}
-	d := boxDocument(call, box)
-	d.column, d.check = "done", func([]byte) error { return nil }
-	out, err := s.merged(ctx, d, parts[0], parts[1])
-	if err != nil {
-		return nil, err
-	}
-	var steps []string
-	return steps, json.Unmarshal(out, &steps)
-}
-
-// mayBeDone refuses a step that was not done before and whose gate is shut.
-func (s *calls) mayBeDone(ctx context.Context, call int64, b *boxState, done []string) error {
-	v, err := s.load(ctx, call)
-	if err != nil {
-		return err
-	}
-	for _, g := range v.record.Journal.BoxGates(v.circuit, b.box.ID) {
-		if g.Open {
-			continue
-		}
-		for _, step := range b.plan.Steps {
-			if step.Needs == string(g.Gate) && slices.Contains(done, step.Do) && !slices.Contains(b.kept.Done, step.Do) {
-				return gateShut{g, v.circuit.LabelOf(b.box.ID)}
-			}
-		}
-	}
-	return nil
 }
 
 // cause is what the call says was wrong, with what speaks for it.
@@ -243,40 +95,10 @@ func (s *calls) cause(v *state) (string, []string) {
 	return k.Words, diagnosis.Telling(why)
 }
 
-// MakeUpBox puts the plan into the run. What was read before is of the run as it
-// was found: it is kept, and no evidence any more.
+// MakeUpBox puts the plan into the run.
 func (s *calls) MakeUpBox(ctx context.Context, r api.MakeUpBoxRequestObject) (api.MakeUpBoxResponseObject, error) {
-	now, err := s.change(ctx, r.Call, "made up "+r.Box, func(ctx context.Context) error { return s.makeUp(ctx, r.Call, r.Box) })
+	now, err := s.change(ctx, r.Call, &corecall.MakeUp{Box: r.Box})
 	return api.MakeUpBox200JSONResponse{CallNowJSONResponse: now}, err
-}
-
-func (s *calls) makeUp(ctx context.Context, call int64, box string) error {
-	v, err := s.keepBox(ctx, call, box)
-	if err != nil {
-		return err
-	}
-	before, err := s.load(ctx, call)
-	if err != nil {
-		return err
-	}
-	for _, g := range before.record.Journal.BoxGates(before.circuit, box) {
-		if !g.Open {
-			return gateShut{g, before.circuit.LabelOf(box)}
-		}
-	}
-	made := job.Entry{Kind: job.MadeUp, Box: box}
-	made.Text, made.Evidence = s.cause(before)
-	if err := s.edit(ctx, call, func(c *circuit.Circuit) error { return v.box.Apply(c, v.plan) }); err != nil {
-		return err
-	}
-	if err := s.store.SetMade(ctx, call, box, s.at(ctx)); err != nil {
-		return err
-	}
-	id := fmt.Sprintf("made-up-%d-%s-%d", call, box, len(before.record.Journal))
-	if err := s.takeFromVan(ctx, call, box, id, "", v.plan.Materials); err != nil {
-		return err
-	}
-	return s.enter(ctx, call, id, made)
 }
 
 // Bounds of a picture: browsers shrink theirs to far below them before they
@@ -326,13 +148,21 @@ func redrawn(data []byte) ([]byte, error) {
 }
 
 // GetPhotograph is the picture of the pulled device.
-func (s *calls) GetPhotograph(ctx context.Context, r api.GetPhotographRequestObject) (api.GetPhotographResponseObject, error) {
-	id, picture, err := s.store.Photograph(ctx, r.Call, r.Box)
+func (s *calls) GetPhotograph(
+	ctx context.Context,
+	r api.GetPhotographRequestObject,
+) (api.GetPhotographResponseObject, error) {
+	at, err := s.store.Load(ctx, r.Call)
 	if err != nil {
 		return nil, err
 	}
-	if id == 0 {
+	k, ok := at.Record.PulledAt(r.Box)
+	if !ok {
 		return nil, store.ErrNotFound
+	}
+	picture, err := s.store.Image(ctx, r.Call, k.ID)
+	if err != nil {
+		return nil, err
 	}
 	return api.GetPhotograph200ImagejpegResponse{Body: bytes.NewReader(picture), ContentLength: int64(len(picture))}, nil
 }

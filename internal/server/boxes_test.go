@@ -42,7 +42,7 @@ func encoded(t *testing.T, v any) string {
 // through and made up; the run is then as planned, and what was found is put right.
 func TestOpenedBox(t *testing.T) {
 	s := withDemo(t)
-	const at = "/api/calls/3/boxes/B1"
+	const at = "/api/v1/calls/3/boxes/B1"
 	b := s.box(200, "GET", at, "")
 	assert.False(t, b.Recorded)
 	assert.Equal(t, makeup.Line, b.Box.Cables[0].Role)
@@ -61,7 +61,7 @@ func TestOpenedBox(t *testing.T) {
 	b = s.box(200, "PUT", at+"/steps", encoded(t, map[string]any{"done": []string{b.Plan.Steps[0].Do}}))
 	assert.Len(t, b.Done, 1)
 
-	s.proveDead("/api/calls/3", "B1")
+	s.proveDead("/api/v1/calls/3", "B1")
 	c := s.call(200, "POST", at+"/made", "")
 	assert.Equal(t, circuit.GFCI, c.Stops[0].Devices[0].Kind)
 	assert.Contains(t, c.Stops[1].Protected, c.Stops[0].Devices[0].ID)
@@ -70,12 +70,12 @@ func TestOpenedBox(t *testing.T) {
 	require.NotNil(t, c.Readings[0].Problem)
 	assert.Contains(t, *c.Readings[0].Problem, "as found", "what was read before is no evidence about the new make-up")
 	assert.Equal(t, noon, *s.box(200, "GET", at, "").MadeAt)
-	c = s.call(200, "POST", "/api/calls/3/circuit/undo", "")
+	c = s.call(200, "POST", "/api/v1/calls/3/undo", "")
 	assert.Nil(t, c.Readings[0].Problem, "taken back, and all is as before")
 	assert.Nil(t, s.box(200, "GET", at, "").MadeAt)
 
 	// A change of the run that the box does not know of is said, and loses nothing.
-	s.call(201, "POST", "/api/calls/3/stops", `{ "after": "B1", "label": "Press" }`)
+	s.call(201, "POST", "/api/v1/calls/3/stops", `{ "after": "B1", "label": "Press" }`)
 	b = s.box(200, "GET", at, "")
 	assert.Equal(t, "run-disagrees", b.Plan.Findings[0].Code)
 	assert.False(t, b.Plan.Issued)
@@ -84,17 +84,17 @@ func TestOpenedBox(t *testing.T) {
 
 func TestBoxesThatAreRefused(t *testing.T) {
 	s := withDemo(t)
-	good := s.box(200, "GET", "/api/calls/3/boxes/B1", "").Box
+	good := s.box(200, "GET", "/api/v1/calls/3/boxes/B1", "").Box
 	for _, row := range []struct {
 		path, body string
 		status     int
 		says       string
 	}{
-		{"/api/calls/3/boxes/B9x", "", 404, ""}, {"/api/calls/99/boxes/B1", "", 404, ""},
-		{"/api/calls/3/boxes/B1", `{ "format": "elvat-box/1", "id": "B1", "colour": 1 }`, 422, "unknown key"},
-		{"/api/calls/3/boxes/B2", encoded(t, good), 422, "of box B1"},
-		{"/api/calls/3/boxes/B1", strings.Replace(encoded(t, good), `"W2"`, `"W9"`, 1), 422, "cable W"},
-		{"/api/calls/3/boxes/B1/steps", encoded(t, map[string]any{"done": make([]string, 200)}), 422, "more steps"},
+		{"/api/v1/calls/3/boxes/B9x", "", 404, ""}, {"/api/v1/calls/99/boxes/B1", "", 404, ""},
+		{"/api/v1/calls/3/boxes/B1", `{ "format": "elvat-box/1", "id": "B1", "colour": 1 }`, 422, "unknown key"},
+		{"/api/v1/calls/3/boxes/B2", encoded(t, good), 422, "of box B1"},
+		{"/api/v1/calls/3/boxes/B1", strings.Replace(encoded(t, good), `"W2"`, `"W9"`, 1), 422, "cable W"},
+		{"/api/v1/calls/3/boxes/B1/steps", encoded(t, map[string]any{"done": make([]string, 200)}), 422, "more steps"},
 	} {
 		method := "PUT"
 		if row.body == "" {
@@ -104,21 +104,26 @@ func TestBoxesThatAreRefused(t *testing.T) {
 		assert.Equal(t, row.status, w.Code, "%s: %s", row.path, w.Body.String())
 		assert.Contains(t, w.Body.String(), row.says)
 	}
-	s.proveDead("/api/calls/3", "B1")
+	s.proveDead("/api/v1/calls/3", "B1")
 	good.Device = nil
-	s.box(200, "PUT", "/api/calls/3/boxes/B1", encoded(t, good))
-	assert.Contains(t, s.ask("POST", "/api/calls/3/boxes/B1/made", "").Body.String(), "No device is chosen")
+	s.box(200, "PUT", "/api/v1/calls/3/boxes/B1", encoded(t, good))
+	assert.Contains(t, s.ask("POST", "/api/v1/calls/3/boxes/B1/made", "").Body.String(), "No device is chosen")
 }
 
 // TestPhotograph: a picture is drawn anew, so that what a camera wrote into the
 // file does not stay.
 func TestPhotograph(t *testing.T) {
 	s := withDemo(t)
-	const at = "/api/calls/3/boxes/B1/photograph"
+	const at = "/api/v1/calls/3/boxes/B1/photograph"
 	n := 0
 	put := func(data []byte) *httptest.ResponseRecorder {
 		n++
-		r := httptest.NewRequestWithContext(t.Context(), "POST", fmt.Sprintf("/api/calls/3/pictures?id=pulled-%03d&phase=pulled&box=B1", n), bytes.NewReader(data))
+		r := httptest.NewRequestWithContext(
+			t.Context(),
+			"POST",
+			fmt.Sprintf("/api/v1/calls/3/pictures?id=pulled-%03d&phase=pulled&box=B1", n),
+			bytes.NewReader(data),
+		)
 		r.Header.Set("Content-Type", "application/octet-stream")
 		w := httptest.NewRecorder()
 		s.handler.ServeHTTP(w, r)
@@ -144,17 +149,17 @@ func TestPhotograph(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, 40, size.Width)
 	}
-	assert.NotNil(t, s.box(200, "GET", "/api/calls/3/boxes/B1", "").Photograph)
+	assert.NotNil(t, s.box(200, "GET", "/api/v1/calls/3/boxes/B1", "").Photograph)
 	assert.Equal(t, 422, put([]byte("no picture")).Code)
 	assert.Equal(t, 422, put(tagged[:len(tagged)/2]).Code)
-	assert.Equal(t, 422, s.ask("POST", "/api/calls/3/pictures?id=pulled-999&phase=pulled", "x").Code, "of which box?")
+	assert.Equal(t, 422, s.ask("POST", "/api/v1/calls/3/pictures?id=pulled-999&phase=pulled", "x").Code, "of which box?")
 }
 
 func TestHouse(t *testing.T) {
 	s := withDemo(t)
 	ask := func(status int, method, body string) (sheet practice.Sheet) {
 		t.Helper()
-		w := s.ask(method, "/api/house", body)
+		w := s.ask(method, "/api/v1/house", body)
 		require.Equal(t, status, w.Code, w.Body.String())
 		if status == 200 {
 			require.NoError(t, json.Unmarshal(w.Body.Bytes(), &sheet))
@@ -162,11 +167,15 @@ func TestHouse(t *testing.T) {
 		return sheet
 	}
 	assert.EqualValues(t, 2023, ask(200, "GET", "").Edition)
-	ask(200, "PUT", `{ "edition": 2017, "house": { "splice": "twisted" }, "prices": { "gfci": 31 }, "amendments": [ { "topic": "gfci", "section": " Town 4 ", "text": "lofts", "when": { "rooms": ["other"] } } ] }`)
+	ask(
+		200,
+		"PUT",
+		`{ "edition": 2017, "house": { "splice": "twisted" }, "prices": { "gfci": 31 }, "amendments": [ { "topic": "gfci", "section": " Town 4 ", "text": "lofts", "when": { "rooms": ["other"] } } ] }`,
+	)
 	sheet := ask(200, "GET", "")
 	assert.EqualValues(t, 2017, sheet.Edition)
 	assert.Equal(t, "Town 4", sheet.Amendments[0].Section)
-	b := s.box(200, "GET", "/api/calls/3/boxes/B1", "")
+	b := s.box(200, "GET", "/api/v1/calls/3/boxes/B1", "")
 	assert.EqualValues(t, 2017, b.Plan.Edition, "plans follow the shop")
 	ask(422, "PUT", `{ "edition": 1999 }`)
 	ask(422, "PUT", `{ "amendments": [ { "topic": "gfci", "section": "", "text": "x" } ] }`)
@@ -174,12 +183,12 @@ func TestHouse(t *testing.T) {
 
 func TestSums(t *testing.T) {
 	s := newShop(t)
-	w := s.ask("GET", "/api/sums", "")
+	w := s.ask("GET", "/api/v1/sums", "")
 	var all []sums.Sum
 	require.NoError(t, json.Unmarshal(w.Body.Bytes(), &all))
 	assert.Len(t, all, len(sums.All()))
-	w = s.ask("POST", "/api/sums/heat", `{ "values": { "ohms": 0.1, "amps": 12 } }`)
+	w = s.ask("POST", "/api/v1/sums/heat", `{ "values": { "ohms": 0.1, "amps": 12 } }`)
 	assert.Contains(t, w.Body.String(), "14.4 W")
-	assert.Equal(t, 422, s.ask("POST", "/api/sums/heat", `{ "values": { "ohms": -1 } }`).Code)
-	assert.Equal(t, 422, s.ask("POST", "/api/sums/gold", `{ "values": {} }`).Code)
+	assert.Equal(t, 422, s.ask("POST", "/api/v1/sums/heat", `{ "values": { "ohms": -1 } }`).Code)
+	assert.Equal(t, 422, s.ask("POST", "/api/v1/sums/gold", `{ "values": {} }`).Code)
 }

@@ -8,13 +8,12 @@ import (
 	"fmt"
 	"io"
 	"math"
-	"strings"
 	"time"
 
+	corecall "elvat/core/call"
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/job"
-	"elvat/core/merge"
 	"elvat/core/sitebook"
 	"elvat/core/tester"
 	"elvat/core/wire"
@@ -90,19 +89,31 @@ func (s *calls) SetLamps(ctx context.Context, r api.SetLampsRequestObject) (api.
 
 // callNow loads the call and shows it as it is now.
 func (s *calls) callNow(ctx context.Context, id int64) (api.CallNowJSONResponse, error) {
-	v, err := s.load(ctx, id)
-	if err != nil {
-		return api.CallNowJSONResponse{}, err
-	}
-	now, err := s.whole(ctx, v)
+	var now api.Call
+	err := s.store.Snapshot(ctx, func(ctx context.Context) error {
+		at, err := s.store.Load(ctx, id)
+		if err == nil {
+			now, err = s.wholeAt(ctx, at)
+		}
+		return err
+	})
 	return api.CallNowJSONResponse(now), err
 }
 
-// whole is the call with what stands beside it: what is known from before, what
+// wholeAt is the call with what stands beside it: what is known from before, what
 // can be taken back, and what to take along.
-func (s *calls) whole(ctx context.Context, v *state) (api.Call, error) {
+func (s *calls) wholeAt(ctx context.Context, at *store.Snapshot) (api.Call, error) {
+	v, err := s.see(ctx, at)
+	if err != nil {
+		return api.Call{}, err
+	}
+	if !v.Facts.HandedOver {
+		if err := s.engines.prepare(v.question()); err != nil {
+			return api.Call{}, err
+		}
+	}
 	now := v.view()
-	now.Site = v.site
+	shows(ctx, now.Version)
 	past, err := s.past(ctx, v.call.Run, v.call.ID)
 	if err != nil {
 		return now, err
@@ -110,15 +121,13 @@ func (s *calls) whole(ctx context.Context, v *state) (api.Call, error) {
 	now.Past = sitebook.Last(v.circuit, past)
 	now.Answers = []api.Answered{}
 	for i := range v.record.Answers {
-		now.Answers = append(now.Answers, api.Answered{At: v.said[i], Words: v.record.Answers[i].Words(v.labelOf, nil)})
+		now.Answers = append(
+			now.Answers,
+			api.Answered{At: v.record.AnsweredAt[i], Words: v.record.Answers[i].Words(v.record.LabelOf, nil)},
+		)
 	}
-	if now.Conflicts, err = s.conflicts(ctx, v.circuit, v.call.ID); err != nil {
-		return now, err
-	}
-	last, back, err := s.store.Undoable(ctx, v.call.ID)
-	if err != nil {
-		return now, err
-	}
+	now.Conflicts = conflicts(v.record)
+	last, back := v.record.Undoable()
 	now.Undo, now.Redo = done(last), done(back)
 	link, err := s.store.VisitOf(ctx, v.call.ID, s.now())
 	if err == nil {
@@ -135,52 +144,23 @@ func (s *calls) GetCall(ctx context.Context, r api.GetCallRequestObject) (api.Ge
 }
 
 func (s *calls) ChangeCall(ctx context.Context, r api.ChangeCallRequestObject) (api.ChangeCallResponseObject, error) {
-	now, err := s.change(ctx, r.Call, "name or complaint", func(ctx context.Context) error {
-		call, err := s.store.Call(ctx, r.Call)
-		if err != nil {
-			return err
-		}
-		for _, field := range []struct {
-			name string
-			from *string
-			to   *string
-		}{{"title", r.Body.Title, &call.Title}, {"complaint", r.Body.Complaint, &call.Complaint}} {
-			if field.from == nil {
-				continue
-			}
-			text := strings.TrimSpace(*field.from)
-			if err := s.retyped(ctx, call.ID, field.name, *field.to, text); err != nil {
-				return err
-			}
-			*field.to = text
-		}
-		if call.Title == "" {
-			return badInput{errors.New("title: a call needs a name")}
-		}
-		return s.store.UpdateCall(ctx, call)
-	})
+	now, err := s.change(ctx, r.Call, &corecall.Rename{Title: r.Body.Title, Complaint: r.Body.Complaint})
 	return api.ChangeCall200JSONResponse{CallNowJSONResponse: now}, err
 }
 
-func (s *calls) ReadCautions(ctx context.Context, r api.ReadCautionsRequestObject) (api.ReadCautionsResponseObject, error) {
-	now, err := s.change(ctx, r.Call, "went through what can hurt", func(ctx context.Context) error {
-		call, err := s.store.Call(ctx, r.Call)
-		if err != nil || call.CautionsReadAt != nil {
-			return err
-		}
-		at := s.at(ctx)
-		call.CautionsReadAt = &at
-		return s.store.UpdateCall(ctx, call)
-	})
+func (s *calls) ReadCautions(
+	ctx context.Context,
+	r api.ReadCautionsRequestObject,
+) (api.ReadCautionsResponseObject, error) {
+	now, err := s.change(ctx, r.Call, &corecall.ReadCautions{})
 	return api.ReadCautions200JSONResponse{CallNowJSONResponse: now}, err
 }
 
-func (s *calls) DownloadCircuit(ctx context.Context, r api.DownloadCircuitRequestObject) (api.DownloadCircuitResponseObject, error) {
-	revision, err := s.store.Circuit(ctx, r.Call)
-	if err != nil {
-		return nil, err
-	}
-	c, err := circuit.Parse(revision.Document)
+func (s *calls) DownloadCircuit(
+	ctx context.Context,
+	r api.DownloadCircuitRequestObject,
+) (api.DownloadCircuitResponseObject, error) {
+	c, err := s.circuit(ctx, r.Call)
 	if err != nil {
 		return nil, err
 	}
@@ -190,102 +170,54 @@ func (s *calls) DownloadCircuit(ctx context.Context, r api.DownloadCircuitReques
 	}
 	return api.DownloadCircuit200ApplicationoctetStreamResponse{
 		Body: bytes.NewReader(document), ContentLength: int64(len(document)),
-		Headers: api.DownloadCircuit200ResponseHeaders{ContentDisposition: fmt.Sprintf(`attachment; filename="elvat-circuit-call-%d.json"`, r.Call)},
+		Headers: api.DownloadCircuit200ResponseHeaders{
+			ContentDisposition: fmt.Sprintf(`attachment; filename="elvat-circuit-call-%d.json"`, r.Call),
+		},
 	}, nil
 }
 
-func (s *calls) ReplaceCircuit(ctx context.Context, r api.ReplaceCircuitRequestObject) (api.ReplaceCircuitResponseObject, error) {
+func (s *calls) ReplaceCircuit(
+	ctx context.Context,
+	r api.ReplaceCircuitRequestObject,
+) (api.ReplaceCircuitResponseObject, error) {
 	data, err := io.ReadAll(r.Body)
 	if err != nil {
 		return nil, err
 	}
-	c, err := circuit.Parse(data)
-	if err != nil {
-		return nil, badInput{err}
-	}
-	now, err := s.change(ctx, r.Call, "another circuit file", func(ctx context.Context) error { return s.replace(ctx, r.Call, c) })
+	now, err := s.change(ctx, r.Call, &corecall.ReplaceRun{Circuit: data})
 	return api.ReplaceCircuit200JSONResponse{CallNowJSONResponse: now}, err
 }
 
-// replace stores the circuit as the call's new run.
-func (s *calls) replace(ctx context.Context, call int64, c *circuit.Circuit) error {
-	document, err := c.Encode()
-	if err != nil {
-		return err
-	}
-	return s.store.AddCircuit(ctx, call, document, s.at(ctx))
-}
-
-// edit changes the call's run as it is now, within an action.
-func (s *calls) edit(ctx context.Context, call int64, change func(*circuit.Circuit) error) error {
-	revision, err := s.store.Circuit(ctx, call)
-	if err != nil {
-		return err
-	}
-	c, err := circuit.Parse(revision.Document)
-	if err != nil {
-		return err
-	}
-	if err := change(c); err != nil {
-		return badInput{err}
-	}
-	after, err := c.Encode()
-	if err != nil {
-		return err
-	}
-	if err := s.store.AddCircuit(ctx, call, after, s.at(ctx)); err != nil {
-		return err
-	}
-	return s.runConflicts(ctx, call, revision.Document, after, change)
-}
-
-// editRun changes the call's run and shows the call.
-func (s *calls) editRun(ctx context.Context, call int64, what string, change func(*circuit.Circuit) error) (api.CallNowJSONResponse, error) {
-	return s.change(ctx, call, what, func(ctx context.Context) error { return s.edit(ctx, call, change) })
-}
-
-func (s *calls) UndoCircuit(ctx context.Context, r api.UndoCircuitRequestObject) (api.UndoCircuitResponseObject, error) {
-	now, err := s.change(ctx, r.Call, "took back a change of the run", func(ctx context.Context) error { return s.store.UndoCircuit(ctx, r.Call) })
-	return api.UndoCircuit200JSONResponse{CallNowJSONResponse: now}, err
-}
-
 func (s *calls) SetBreaker(ctx context.Context, r api.SetBreakerRequestObject) (api.SetBreakerResponseObject, error) {
-	now, err := s.editRun(ctx, r.Call, "breaker", func(c *circuit.Circuit) error {
-		c.Breaker.Label, c.Breaker.Amps = strings.TrimSpace(r.Body.Label), r.Body.Amps
-		return c.Check()
-	})
+	now, err := s.change(ctx, r.Call, &corecall.SetBreaker{Label: r.Body.Label, Amps: r.Body.Amps})
 	return api.SetBreaker200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 func (s *calls) AddStop(ctx context.Context, r api.AddStopRequestObject) (api.AddStopResponseObject, error) {
-	stop := circuit.NewStop{After: r.Body.After, Ground: r.Body.Ground == nil || *r.Body.Ground}
-	if r.Body.Label != nil {
-		stop.Label = *r.Body.Label
-	}
-	if r.Body.Into != nil {
-		stop.Into = *r.Body.Into
-	}
-	if r.Body.Awg != nil {
-		stop.AWG = wire.Gauge(*r.Body.Awg)
-	}
-	if r.Body.Feet != nil {
-		stop.Feet = *r.Body.Feet
-	}
-	if r.Body.Slots != nil {
-		stop.Slots = int(*r.Body.Slots)
-	}
-	stop.GFCI = r.Body.Gfci != nil && *r.Body.Gfci
-	now, err := s.editRun(ctx, r.Call, "added a stop", func(c *circuit.Circuit) error { return c.AddStop(stop) })
+	b := r.Body
+	// Who draws the run adds one outlet after the other, and waits for no suspects.
+	now, err := s.change(context.WithValue(ctx, laterKey{}, true), r.Call, &corecall.AddStop{
+		After: b.After, Into: or(b.Into, ""), Label: or(b.Label, ""), AWG: wire.Gauge(or(b.Awg, 0)), Feet: or(b.Feet, 0), Ground: b.Ground,
+		Slots: int(or(b.Slots, 0)), GFCI: or(b.Gfci, false),
+	})
+	made(ctx, "/calls/%d", r.Call)
 	return api.AddStop201JSONResponse{CallNowJSONResponse: now}, err
 }
 
+// or is what is said, or what holds where nothing is.
+func or[T any](said *T, unsaid T) T {
+	if said == nil {
+		return unsaid
+	}
+	return *said
+}
+
 func (s *calls) ChangeStop(ctx context.Context, r api.ChangeStopRequestObject) (api.ChangeStopResponseObject, error) {
-	change := circuit.StopChange{
-		Label: r.Body.Label, Feet: r.Body.Feet, Ground: r.Body.Ground,
+	now, err := s.change(ctx, r.Call, &corecall.ChangeStop{
+		Box: r.Box, Label: r.Body.Label, Feet: r.Body.Feet, Ground: r.Body.Ground,
 		AWG: as[wire.Gauge](r.Body.Awg), Slots: as[int](r.Body.Slots), Makeup: (*circuit.Makeup)(r.Body.Makeup),
 		GFCI: r.Body.Gfci,
-	}
-	now, err := s.editRun(ctx, r.Call, "changed a stop", func(c *circuit.Circuit) error { return c.ChangeStop(r.Box, change) })
+	})
 	return api.ChangeStop200JSONResponse{CallNowJSONResponse: now}, err
 }
 
@@ -299,110 +231,59 @@ func as[T, F ~int](from *F) *T {
 }
 
 func (s *calls) RemoveStop(ctx context.Context, r api.RemoveStopRequestObject) (api.RemoveStopResponseObject, error) {
-	now, err := s.editRun(ctx, r.Call, "took a stop off", func(c *circuit.Circuit) error { return c.RemoveStop(r.Box) })
+	now, err := s.change(ctx, r.Call, &corecall.RemoveStop{Box: r.Box})
 	return api.RemoveStop200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 func (s *calls) AddReading(ctx context.Context, r api.AddReadingRequestObject) (api.AddReadingResponseObject, error) {
-	if err := idOf(r.Body.Id); err != nil {
-		return nil, err
-	}
-	c, err := s.circuit(ctx, r.Call)
-	if err != nil {
-		return nil, err
-	}
-	reading, err := tester.ParseOne(r.Body.Reading, c)
-	if err != nil {
-		return nil, badInput{err}
-	}
-	now, err := s.change(ctx, r.Call, "reading, "+whereRead(c, &reading), func(ctx context.Context) error {
-		return s.store.AddReading(ctx, r.Call, store.Reading{ID: r.Body.Id, TakenAt: s.at(ctx), Document: r.Body.Reading})
-	})
+	now, err := s.change(ctx, r.Call, &corecall.AddReading{ID: r.Body.Id, Reading: r.Body.Reading})
+	made(ctx, "/calls/%d/readings/%s", r.Call, r.Body.Id)
 	return api.AddReading201JSONResponse{CallNowJSONResponse: now}, err
 }
 
-// whereRead names a reading in a few words.
-func whereRead(c *circuit.Circuit, r *tester.Reading) string {
-	tool := strings.ReplaceAll(string(r.Tool), "-", " ")
-	if _, box := c.Device(r.At); box != nil {
-		return tool + " at " + c.LabelOf(box.ID)
-	}
-	if r.Site != "" {
-		return tool + " at " + c.LabelOf(r.Site)
-	}
-	return tool
-}
-
-func (s *calls) MarkReading(ctx context.Context, r api.MarkReadingRequestObject) (api.MarkReadingResponseObject, error) {
-	now, err := s.change(ctx, r.Call, "marked a reading", func(ctx context.Context) error {
-		if r.Body.Withdrawn != nil {
-			if err := s.store.WithdrawReading(ctx, r.Call, r.Reading, *r.Body.Withdrawn); err != nil {
-				return err
-			}
-		}
-		if r.Body.Doubtful != nil {
-			return s.store.DoubtReading(ctx, r.Call, r.Reading, *r.Body.Doubtful)
-		}
-		return nil
-	})
+func (s *calls) MarkReading(
+	ctx context.Context,
+	r api.MarkReadingRequestObject,
+) (api.MarkReadingResponseObject, error) {
+	now, err := s.change(
+		ctx,
+		r.Call,
+		&corecall.MarkReading{ID: r.Reading, Withdrawn: r.Body.Withdrawn, Doubtful: r.Body.Doubtful},
+	)
 	return api.MarkReading200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 func (s *calls) SetState(ctx context.Context, r api.SetStateRequestObject) (api.SetStateResponseObject, error) {
-	c, err := s.circuit(ctx, r.Call)
-	if err != nil {
-		return nil, err
-	}
-	if _, err := r.Body.On(c); err != nil {
-		return nil, badInput{err}
-	}
-	state, err := json.Marshal(r.Body)
-	if err != nil {
-		return nil, err
-	}
-	now, err := s.change(ctx, r.Call, "state of the circuit", func(ctx context.Context) error {
-		call, err := s.store.Call(ctx, r.Call)
-		if err != nil {
-			return err
-		}
-		out, err := s.merged(ctx, s.documentOf(c, call, theState), call.State, state)
-		if err != nil {
-			return err
-		}
-		return s.store.SetState(ctx, r.Call, out)
-	})
+	now, err := s.change(ctx, r.Call, &corecall.SetState{State: r.Body})
 	return api.SetState200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 func (s *calls) AddLoad(ctx context.Context, r api.AddLoadRequestObject) (api.AddLoadResponseObject, error) {
-	now, err := s.editRun(ctx, r.Call, "plugged something in", func(c *circuit.Circuit) error {
-		return c.AddLoad(r.Body.At, circuit.Half(r.Body.Half), r.Body.Watts)
-	})
+	now, err := s.change(
+		ctx,
+		r.Call,
+		&corecall.AddLoad{At: r.Body.At, Half: circuit.Half(r.Body.Half), Watts: r.Body.Watts},
+	)
+	made(ctx, "/calls/%d", r.Call)
 	return api.AddLoad201JSONResponse{CallNowJSONResponse: now}, err
 }
 
 func (s *calls) RemoveLoad(ctx context.Context, r api.RemoveLoadRequestObject) (api.RemoveLoadResponseObject, error) {
-	now, err := s.editRun(ctx, r.Call, "unplugged something", func(c *circuit.Circuit) error { return c.RemoveLoad(r.Load) })
+	now, err := s.change(ctx, r.Call, &corecall.RemoveLoad{Load: r.Load})
 	return api.RemoveLoad200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 func (s *calls) SetChanged(ctx context.Context, r api.SetChangedRequestObject) (api.SetChangedResponseObject, error) {
-	c, err := s.circuit(ctx, r.Call)
-	if err != nil {
-		return nil, err
-	}
-	if v, _ := c.Device(r.Device); v == nil {
-		return nil, badInput{fmt.Errorf("device %s: not on this circuit", r.Device)}
-	}
-	now, err := s.change(ctx, r.Call, "device changed lately", func(ctx context.Context) error {
-		return s.store.SetChanged(ctx, r.Call, r.Device, r.Body.Changed)
-	})
+	now, err := s.change(ctx, r.Call, &corecall.SetChanged{Device: r.Device, Changed: r.Body.Changed})
 	return api.SetChanged200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 // TakeFromMeter asks the instrument for one value. A simulated one has its
 // probes moved first; a real one's are where the person holds them.
-func (s *calls) TakeFromMeter(ctx context.Context, r api.TakeFromMeterRequestObject) (api.TakeFromMeterResponseObject, error) {
+func (s *calls) TakeFromMeter(
+	ctx context.Context,
+	r api.TakeFromMeterRequestObject,
+) (api.TakeFromMeterResponseObject, error) {
 	if s.meter == nil {
 		return nil, errNoMeter
 	}
@@ -430,35 +311,4 @@ func (s *calls) TakeFromMeter(ctx context.Context, r api.TakeFromMeterRequestObj
 		return nil, meterError{errors.New("the meter shows an overload")}
 	}
 	return api.TakeFromMeter200JSONResponse{Volts: math.Round(volts*10) / 10, Instrument: identity}, nil
-}
-
-// retyped keeps a conflict where another device typed something else into the
-// same field since the caller looked.
-func (s *calls) retyped(ctx context.Context, call int64, field, theirs, mine string) error {
-	by := callerOf(ctx)
-	if by.seen == 0 || theirs == mine {
-		return nil
-	}
-	base, since, err := s.store.AsOf(ctx, "calls", []any{call}, field, by.seen, by.device)
-	if err != nil || since == nil || string(base) == theirs {
-		return err
-	}
-	other, err := json.Marshal(theirs)
-	if err != nil {
-		return err
-	}
-	own, err := json.Marshal(mine)
-	if err != nil {
-		return err
-	}
-	return s.keepConflicts(ctx, call, theCall, since, []merge.Conflict{{Path: field, Theirs: other, Mine: own}})
-}
-
-// circuit is the call's run as it is now.
-func (s *calls) circuit(ctx context.Context, call int64) (*circuit.Circuit, error) {
-	revision, err := s.store.Circuit(ctx, call)
-	if err != nil {
-		return nil, err
-	}
-	return circuit.Parse(revision.Document)
 }

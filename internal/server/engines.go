@@ -24,6 +24,9 @@ type engines struct {
 	// What came of the questions asked last, by all that they follow from.
 	known map[string]*diagnosis.Result
 	order []string // of known, the newest last
+
+	warming chan struct{} // holds back all but one that is prepared ahead
+	ahead   sync.WaitGroup
 }
 
 // keepAnswers is how many answers are kept at hand.
@@ -88,17 +91,49 @@ func (q *question) content() (string, error) {
 		return "", err
 	}
 	all, err := json.Marshal(struct {
-		Build, Key string
-		Readings   []tester.Reading
-		Now        *tester.State
-	}{build, key, q.readings, q.now})
+		Key      string
+		Readings []tester.Reading
+		Now      *tester.State
+	}{key, q.readings, q.now})
 	sum := sha256.Sum256(all)
 	return hex.EncodeToString(sum[:]), err
 }
 
 func newEngines() *engines {
-	return &engines{runs: map[string]*prepared{}, known: map[string]*diagnosis.Result{}}
+	return &engines{runs: map[string]*prepared{}, known: map[string]*diagnosis.Result{}, warming: make(chan struct{}, 1)}
 }
+
+// prepare has the run of a call that somebody looks at ready before they enter a
+// reading: the first would wait for it. One is prepared at a time, beside the requests;
+// who comes meanwhile does without.
+func (e *engines) prepare(q question) error {
+	key, err := q.key()
+	if err != nil {
+		return err
+	}
+	e.mu.Lock()
+	p := e.runs[key]
+	e.mu.Unlock()
+	if p != nil {
+		return nil // it is, or somebody is at it
+	}
+	select {
+	case e.warming <- struct{}{}:
+	default:
+		return nil
+	}
+	e.ahead.Go(func() {
+		defer func() { <-e.warming }()
+		// What cannot be weighed is told to who asks for it.
+		if asked, err := q.content(); err == nil {
+			_, _ = e.diagnose(q, asked)
+		}
+	})
+	return nil
+}
+
+// close waits for what is prepared ahead.
+func (e *engines) close() { e.ahead.Wait() }
 
 // diagnose weighs the readings; asked names the question. The result is shared: it
 // is not to be changed.
@@ -117,7 +152,11 @@ func (e *engines) diagnose(q question, asked string) (result *diagnosis.Result, 
 }
 
 // why holds the readings against one suspect.
-func (e *engines) why(q question, faults []circuit.Fault, beside []diagnosis.Unrecorded) (evidence []diagnosis.Evidence, err error) {
+func (e *engines) why(
+	q question,
+	faults []circuit.Fault,
+	beside []diagnosis.Unrecorded,
+) (evidence []diagnosis.Evidence, err error) {
 	err = e.with(q, func(p *prepared) error {
 		evidence, err = p.engine.Why(q.readings, faults, beside)
 		return err

@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"time"
 
-	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/strict"
 	"elvat/core/tester"
@@ -52,15 +51,21 @@ func (s *calls) learn(ctx context.Context) (keptLearned, error) {
 	}
 	k.Mark, k.Learned = mark, diagnosis.Learned{}
 	for _, l := range looked {
+		var part struct {
+			Reading json.RawMessage `json:"reading"`
+		}
+		if err := json.Unmarshal(l.Document, &part); err != nil {
+			return k, err
+		}
 		var r tester.Reading
-		if strict.Unmarshal(l.Document, &r) != nil || r.Found == nil || len(r.Found.Faults) == 0 {
+		if strict.Unmarshal(part.Reading, &r) != nil || r.Found == nil || len(r.Found.Faults) == 0 {
 			continue
 		}
-		c, conditions, err := s.ofCall(ctx, l.Call)
+		at, err := s.store.Load(ctx, l.Call)
 		if err != nil {
 			return k, err
 		}
-		if err := k.Learned.Add(c, conditions, r.Found.Faults); err != nil {
+		if err := k.Learned.Add(at.Record.Circuit, at.Record.Place(), r.Found.Faults); err != nil {
 			return k, err
 		}
 	}
@@ -68,25 +73,6 @@ func (s *calls) learn(ctx context.Context) (keptLearned, error) {
 		return k, err
 	}
 	return k, s.store.SetStale(ctx)
-}
-
-// ofCall is the run of a call and what is known of its place.
-func (s *calls) ofCall(ctx context.Context, id int64) (*circuit.Circuit, diagnosis.Conditions, error) {
-	var known diagnosis.Conditions
-	call, err := s.store.Call(ctx, id)
-	if err != nil {
-		return nil, known, err
-	}
-	c, err := s.circuit(ctx, id)
-	if err != nil {
-		return nil, known, err
-	}
-	if call.Conditions != nil {
-		if err := json.Unmarshal(call.Conditions, &known); err != nil {
-			return nil, known, err
-		}
-	}
-	return c, known.On(c), nil
 }
 
 func (s *calls) keepLearned(ctx context.Context, k keptLearned) error {
@@ -113,7 +99,10 @@ func (s *calls) GetLearned(ctx context.Context, _ api.GetLearnedRequestObject) (
 }
 
 // ForgetLearned counts anew from now on.
-func (s *calls) ForgetLearned(ctx context.Context, _ api.ForgetLearnedRequestObject) (api.ForgetLearnedResponseObject, error) {
+func (s *calls) ForgetLearned(
+	ctx context.Context,
+	_ api.ForgetLearnedRequestObject,
+) (api.ForgetLearnedResponseObject, error) {
 	p, err := s.practice(ctx)
 	if err != nil {
 		return nil, err

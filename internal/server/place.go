@@ -4,53 +4,24 @@ import (
 	"context"
 	"encoding/json"
 
-	"elvat/core/circuit"
+	corecall "elvat/core/call"
 	"elvat/core/diagnosis"
 	"elvat/internal/api"
 )
 
 // SetConditions keeps what is known of the place beside its circuit.
-func (s *calls) SetConditions(ctx context.Context, r api.SetConditionsRequestObject) (api.SetConditionsResponseObject, error) {
-	now, err := s.keep(ctx, r.Call, theConditions, r.Body, r.Body.Check, s.store.SetConditions)
+func (s *calls) SetConditions(
+	ctx context.Context,
+	r api.SetConditionsRequestObject,
+) (api.SetConditionsResponseObject, error) {
+	now, err := s.change(ctx, r.Call, &corecall.SetConditions{Conditions: *r.Body})
 	return api.SetConditions200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 // SetMap keeps what is known of the order of the boxes.
 func (s *calls) SetMap(ctx context.Context, r api.SetMapRequestObject) (api.SetMapResponseObject, error) {
-	now, err := s.keep(ctx, r.Call, theOrder, r.Body, r.Body.Check, s.store.SetMap)
+	now, err := s.change(ctx, r.Call, &corecall.SetOrder{Order: *r.Body})
 	return api.SetMap200JSONResponse{CallNowJSONResponse: now}, err
-}
-
-// keep checks a document about the call's circuit, stores it and shows the call.
-func (s *calls) keep(ctx context.Context, call int64, words string, document any, check func(*circuit.Circuit) error,
-	store func(context.Context, int64, []byte) error,
-) (api.CallNowJSONResponse, error) {
-	c, err := s.circuit(ctx, call)
-	if err != nil {
-		return api.CallNowJSONResponse{}, err
-	}
-	if err := check(c); err != nil {
-		return api.CallNowJSONResponse{}, badInput{err}
-	}
-	kept, err := json.Marshal(document)
-	if err != nil {
-		return api.CallNowJSONResponse{}, err
-	}
-	return s.change(ctx, call, words, func(ctx context.Context) error {
-		before, err := s.store.Call(ctx, call)
-		if err != nil {
-			return err
-		}
-		theirs := before.Conditions
-		if words == theOrder {
-			theirs = before.Map
-		}
-		out, err := s.merged(ctx, s.documentOf(c, before, words), theirs, kept)
-		if err != nil {
-			return err
-		}
-		return store(ctx, call, out)
-	})
 }
 
 // AskWhy holds the readings one by one against a suspect.
@@ -87,7 +58,10 @@ func (s *calls) practice(ctx context.Context) (diagnosis.Practice, error) {
 }
 
 // GetPractice shows what the shop has set, beside what is usual.
-func (s *calls) GetPractice(ctx context.Context, _ api.GetPracticeRequestObject) (api.GetPracticeResponseObject, error) {
+func (s *calls) GetPractice(
+	ctx context.Context,
+	_ api.GetPracticeRequestObject,
+) (api.GetPracticeResponseObject, error) {
 	p, err := s.practice(ctx)
 	if err != nil {
 		return nil, err
@@ -101,7 +75,10 @@ func (s *calls) GetPractice(ctx context.Context, _ api.GetPracticeRequestObject)
 }
 
 // SetPractice keeps what the shop sets; what is absent is as usual again.
-func (s *calls) SetPractice(ctx context.Context, r api.SetPracticeRequestObject) (api.SetPracticeResponseObject, error) {
+func (s *calls) SetPractice(
+	ctx context.Context,
+	r api.SetPracticeRequestObject,
+) (api.SetPracticeResponseObject, error) {
 	k, err := s.learn(ctx)
 	if err != nil {
 		return nil, err

@@ -54,12 +54,15 @@ type Server struct {
 func (s *Server) Close() {
 	s.stop()
 	s.calls.freshener.close()
+	s.calls.engines.close()
 	s.done.Wait()
 }
 
 // New makes the application. It is to be closed before its store is.
 func New(c Config) (*Server, error) {
-	access, err := newAccess(c.Store, c.Now, c.SignIn)
+	// As it is kept: in milliseconds.
+	now := func() time.Time { return c.Now().UTC().Truncate(time.Millisecond) }
+	access, err := newAccess(c.Store, now, c.SignIn)
 	if err != nil {
 		return nil, err
 	}
@@ -71,7 +74,10 @@ func New(c Config) (*Server, error) {
 	foreign.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/problem+json")
 		w.WriteHeader(http.StatusForbidden)
-		io.WriteString(w, `{"type":"about:blank","title":"Another site","status":403,"detail":"This came from a page of another site, and was refused."}`) //nolint:errcheck // nobody is left to tell
+		io.WriteString(
+			w,
+			`{"type":"about:blank","title":"Another site","status":403,"detail":"This came from a page of another site, and was refused."}`,
+		) //nolint:errcheck // nobody is left to tell
 	}))
 	secure := middleware.SecureConfig{
 		XFrameOptions: "DENY", ContentTypeNosniff: "nosniff", ReferrerPolicy: "no-referrer",
@@ -93,11 +99,17 @@ func New(c Config) (*Server, error) {
 		access.check,
 	)
 	calls := &calls{
-		store: c.Store, shop: c.Shop, meter: c.Meter, now: c.Now, tracer: c.Tracer, engines: newEngines(),
+		store: c.Store, shop: c.Shop, meter: c.Meter, now: now, tracer: c.Tracer, engines: newEngines(),
 		freshener: newFreshener(), backups: &c.Backups, access: access,
 	}
 	api.RegisterHandlers(e, api.NewStrictHandler(calls, nil))
-	e.GET("/api/*", func(*echo.Context) error { return echo.ErrNotFound })
+	e.GET(base+"/*", func(*echo.Context) error { return echo.ErrNotFound })
+	// A page that was open when the program was replaced asks where it used to.
+	e.Any("/api/*", func(c *echo.Context) error {
+		u := *c.Request().URL
+		u.Path = base + strings.TrimPrefix(u.Path, "/api")
+		return c.Redirect(http.StatusPermanentRedirect, u.RequestURI())
+	})
 	e.GET("/*", frontEnd(c.Front))
 	ctx, stop := context.WithCancel(context.Background())
 	s := &Server{Handler: e, calls: calls, stop: stop}
@@ -131,7 +143,10 @@ func hostOf(signIn bool) echo.MiddlewareFunc {
 			}
 			ip := net.ParseIP(strings.Trim(host, "[]"))
 			if !signIn && host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-				return refused{http.StatusMisdirectedRequest, errors.New("this machine is reached as localhost only while nobody has to sign in")}
+				return refused{
+					http.StatusMisdirectedRequest,
+					errors.New("this machine is reached as localhost only while nobody has to sign in"),
+				}
 			}
 			return next(c)
 		}
@@ -143,7 +158,16 @@ func requestLog(log *slog.Logger) echo.MiddlewareFunc {
 	return middleware.RequestLoggerWithConfig(middleware.RequestLoggerConfig{
 		HandleError: true, LogMethod: true, LogURIPath: true, LogStatus: true, LogLatency: true,
 		LogValuesFunc: func(c *echo.Context, v middleware.RequestLoggerValues) error {
-			level, args := slog.LevelInfo, []any{"method", v.Method, "path", unlinked(v.URIPath), "status", v.Status, "took", v.Latency}
+			level, args := slog.LevelInfo, []any{
+				"method",
+				v.Method,
+				"path",
+				unlinked(v.URIPath),
+				"status",
+				v.Status,
+				"took",
+				v.Latency,
+			}
 			if v.Error != nil && v.Status >= http.StatusInternalServerError {
 				level, args = slog.LevelError, append(args, "error", v.Error)
 			}
@@ -156,7 +180,7 @@ func requestLog(log *slog.Logger) echo.MiddlewareFunc {
 // unlinked is a path without the token of a customer's link: who reads the log
 // may not use it.
 func unlinked(path string) string {
-	for _, before := range []string{"/api/visits/", "/visit/"} {
+	for _, before := range []string{"/api/v1/visits/", "/visit/"} {
 		if rest, ok := strings.CutPrefix(path, before); ok {
 			_, after, _ := strings.Cut(rest, "/")
 			return strings.TrimSuffix(before+"…/"+after, "/")
@@ -164,61 +188,6 @@ func unlinked(path string) string {
 	}
 	return path
 }
-
-// explain turns what the store and the core refuse into problem documents.
-func explain(next echo.HandlerFunc) echo.HandlerFunc {
-	return func(c *echo.Context) error {
-		err := next(c)
-		var bad badInput
-		var silent meterError
-		var shut gateShut
-		var no refused
-		err = store.Cause(err)
-		switch {
-		case err == nil:
-			return nil
-		case errors.As(err, &no):
-			return &echo.ProblemError{Status: no.status, Title: http.StatusText(no.status), Detail: no.Error()}
-		case errors.Is(err, errNoVisit):
-			return &echo.ProblemError{Status: http.StatusNotFound, Title: "Not in force", Detail: err.Error()}
-		case errors.Is(err, store.ErrFull):
-			return &echo.ProblemError{Status: http.StatusInsufficientStorage, Title: "Disk full", Detail: capital(store.ErrFull)}
-		case errors.Is(err, store.ErrDamaged):
-			return &echo.ProblemError{Status: http.StatusInternalServerError, Title: "Database damaged", Detail: capital(store.ErrDamaged)}
-		case errors.Is(err, store.ErrUsedElsewhere):
-			return &echo.ProblemError{Status: http.StatusConflict, Title: "Used before", Detail: capital(store.ErrUsedElsewhere)}
-		case errors.Is(err, store.ErrNothingLeft):
-			return &echo.ProblemError{Status: http.StatusConflict, Title: "Nothing to take back", Detail: err.Error()}
-		case errors.Is(err, store.ErrNotFound):
-			return &echo.ProblemError{Status: http.StatusNotFound, Title: "Not found", Detail: "There is no such call, stop or reading here. It may have been removed: go back to the day's calls."}
-		case errors.As(err, &shut):
-			return &echo.ProblemError{Status: http.StatusConflict, Title: "The gate is shut", Detail: shut.Error()}
-		case errors.As(err, &bad):
-			return &echo.ProblemError{Status: http.StatusUnprocessableEntity, Title: "Cannot be right", Detail: bad.Error()}
-		case errors.Is(err, errNoMeter):
-			return &echo.ProblemError{Status: http.StatusConflict, Title: "No meter", Detail: err.Error()}
-		case errors.As(err, &silent):
-			return &echo.ProblemError{Status: http.StatusBadGateway, Title: "The meter", Detail: silent.Error()}
-		case errors.Is(err, store.ErrNothingToUndo):
-			return &echo.ProblemError{Status: http.StatusConflict, Title: "Nothing to undo", Detail: err.Error()}
-		}
-		return err
-	}
-}
-
-// capital is an error as a sentence.
-func capital(err error) string {
-	text := err.Error()
-	return strings.ToUpper(text[:1]) + text[1:] + "."
-}
-
-// badInput is an error the user can mend.
-type badInput struct{ error }
-
-// meterError is what went wrong between here and the instrument.
-type meterError struct{ error }
-
-var errNoMeter = errors.New("no meter is on the wire: start Elvat with --meter HOST:PORT, or type the values")
 
 // frontEnd serves the built front end; any other path is the application's own
 // and gets its page.

@@ -11,7 +11,6 @@ import (
 	"sync"
 	"time"
 
-	corecall "elvat/core/call"
 	"elvat/core/diagnosis"
 	"elvat/core/sitebook"
 	"elvat/internal/api"
@@ -32,7 +31,8 @@ var build = func() string {
 	return info.Main.Version
 }()
 
-// diagnose weighs the readings, or looks up what came of them.
+// diagnose weighs the readings, or looks up what came of them. The answer kept of a
+// call that was handed over stands as it was, whatever the program has learned since.
 func (s *calls) diagnose(ctx context.Context, v *state) (err error) {
 	q := v.question()
 	if v.asked, err = q.content(); err != nil {
@@ -41,21 +41,29 @@ func (s *calls) diagnose(ctx context.Context, v *state) (err error) {
 	if v.Result = s.engines.answered(v.asked); v.Result != nil {
 		return nil
 	}
-	kept, err := s.store.Diagnosis(ctx, v.asked)
-	if err != nil {
+	kept, err := s.store.Answer(ctx, v.call.ID)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return err
 	}
-	if kept != nil {
+	if err == nil && !v.call.Stale && (kept.HandedOver || kept.Build == build && kept.Question == v.asked) {
 		v.Result = &diagnosis.Result{}
-		if err := json.Unmarshal(kept, v.Result); err != nil {
+		if err := json.Unmarshal(kept.Result, v.Result); err != nil {
 			return fmt.Errorf("stored diagnosis: %w", err)
 		}
 		s.engines.remember(v.asked, v.Result)
 		return nil
 	}
+	if later, _ := ctx.Value(laterKey{}).(bool); later {
+		v.Result, v.pending = diagnosis.NotYet(), true
+		return nil
+	}
 	v.Result, err = s.engines.diagnose(q, v.asked)
 	return err
 }
+
+// laterKey marks a request that is answered before the diagnosis is worked out, where it
+// is not at hand. It is worked out meanwhile, for who asks next.
+type laterKey struct{}
 
 // A freshener works out the summaries of changed calls beside the requests, so
 // that nobody waits for them.
@@ -80,6 +88,10 @@ func (f *freshener) ask() {
 	}
 }
 
+// freshenAfter is how long summaries wait for whoever made the change to have their
+// answer first; a list that is asked for meanwhile works them out at once. Assumption.
+const freshenAfter = 400 * time.Millisecond
+
 // run works until stop is called.
 func (f *freshener) run(s *calls, log *slog.Logger) {
 	f.done.Go(func() {
@@ -88,6 +100,11 @@ func (f *freshener) run(s *calls, log *slog.Logger) {
 			case <-f.stop:
 				return
 			case <-f.wake:
+				select {
+				case <-f.stop:
+					return
+				case <-time.After(freshenAfter):
+				}
 				if err := s.freshen(context.Background(), true); err != nil {
 					log.Error("summaries", "error", err)
 				}
@@ -141,19 +158,14 @@ func (s *calls) refresh(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	m := store.Summary{Call: v.call, Document: summary, HandedOver: v.Facts.HandedOver, Diagnosis: v.asked}
-	lines := []string{v.call.Complaint, v.siteName}
-	for _, e := range v.record.Journal {
-		lines = append(lines, e.Words(v.circuit.LabelOf))
+	m := store.Summary{
+		Call:       v.call,
+		Document:   summary,
+		HandedOver: v.Facts.HandedOver,
+		Answer:     store.Answer{Question: v.asked, Build: build, Result: result},
 	}
-	for _, a := range v.record.Answers {
-		lines = append(lines, a.Words(v.labelOf, nil))
-	}
-	m.Words = sitebook.Words(v.circuit, lines...)
+	m.Words = sitebook.Words(v.circuit, append(v.record.Words(), v.call.SiteName)...)
 	if m.GFCIs, err = s.register(ctx, v); err != nil {
-		return err
-	}
-	if err := s.store.SetDiagnosis(ctx, v.asked, result); err != nil {
 		return err
 	}
 	return s.store.SetSummary(ctx, m)
@@ -171,32 +183,24 @@ func (s *calls) past(ctx context.Context, run, before int64) ([]sitebook.Call, e
 	}
 	slices.Reverse(kept)
 	all := make([]sitebook.Call, 0, len(kept))
-	for _, call := range kept {
-		c, err := s.pastCall(ctx, call)
+	for _, id := range kept {
+		at, err := s.store.LoadPast(ctx, id)
 		if err != nil {
-			return nil, fmt.Errorf("call %d: %w", call.ID, err)
+			return nil, err
+		}
+		c, err := pastOf(at)
+		if err != nil {
+			return nil, fmt.Errorf("call %d: %w", id, err)
 		}
 		all = append(all, c)
 	}
 	return all, nil
 }
 
-func (s *calls) pastCall(ctx context.Context, call store.Call) (sitebook.Call, error) {
-	var record corecall.Record
-	var err error
-	if record.Boxes, err = s.boxesOf(ctx, call.ID); err != nil {
-		return sitebook.Call{}, err
-	}
-	if record.Readings, err = s.readingsOf(ctx, call.ID); err != nil {
-		return sitebook.Call{}, err
-	}
-	return pastOf(call, &record)
-}
-
 // pastOf is the call as the history of its run has it.
-func pastOf(call store.Call, record *corecall.Record) (sitebook.Call, error) {
-	past, err := record.Past()
-	past.ID, past.Title, past.At = call.ID, call.Title, call.CreatedAt
+func pastOf(at *store.Snapshot) (sitebook.Call, error) {
+	past, err := at.Record.Past()
+	past.ID, past.Title, past.At = at.ID, at.Title, at.CreatedAt
 	return past, err
 }
 
@@ -216,7 +220,19 @@ func (s *calls) register(ctx context.Context, v *state) ([]store.GFCI, error) {
 	}
 	all := []store.GFCI{}
 	for _, g := range guards {
-		all = append(all, store.GFCI{Run: v.call.Run, Device: g.Device, Label: g.Label, Serves: g.Serves, InstalledAt: g.InstalledAt, TestedAt: g.TestedAt, Held: g.Held, DueAt: g.DueAt})
+		all = append(
+			all,
+			store.GFCI{
+				Run:         v.call.Run,
+				Device:      g.Device,
+				Label:       g.Label,
+				Serves:      g.Serves,
+				InstalledAt: g.InstalledAt,
+				TestedAt:    g.TestedAt,
+				Held:        g.Held,
+				DueAt:       g.DueAt,
+			},
+		)
 	}
 	return all, nil
 }
@@ -228,15 +244,27 @@ const (
 	handedOverShow = 20
 )
 
+// page is what is asked for of a list: those before a number, so many at most.
+func page(before *int64, limit *int) (from int64, most int, err error) {
+	from, most = or(before, 0), or(limit, mostListed)
+	if from < 0 || most < 1 || most > mostListed {
+		return 0, 0, badInput{fmt.Errorf("before, limit: a number from the list, and 1 to %d", mostListed)}
+	}
+	return from, most, nil
+}
+
 // ListCalls shows the calls in hand and the newest handed over.
 func (s *calls) ListCalls(ctx context.Context, r api.ListCallsRequestObject) (api.ListCallsResponseObject, error) {
 	if err := s.freshen(ctx, true); err != nil {
 		return nil, err
 	}
+	before, most, err := page(r.Params.Before, r.Params.Limit)
+	if err != nil {
+		return nil, err
+	}
 	var lines []store.CallLine
-	if r.Params.Before != nil {
-		var err error
-		if lines, err = s.store.CallLines(ctx, true, *r.Params.Before, mostListed); err != nil {
+	if before != 0 {
+		if lines, err = s.store.CallLines(ctx, true, before, most); err != nil {
 			return nil, err
 		}
 	} else {
@@ -262,14 +290,6 @@ func summaries(lines []store.CallLine) ([]api.CallSummary, error) {
 		}
 	}
 	return list, nil
-}
-
-// labelOf is what people call the box of a device, or a box.
-func (v *state) labelOf(id string) string {
-	if _, box := v.circuit.Device(id); box != nil {
-		return v.circuit.LabelOf(box.ID)
-	}
-	return v.circuit.LabelOf(id)
 }
 
 // Summarize works out the summaries of all calls that lack one, many in one

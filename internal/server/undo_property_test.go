@@ -44,7 +44,7 @@ func looks(s *shop, call string) string {
 // each step, and brought back it does again.
 func TestWhateverWasDone(t *testing.T) {
 	s := withDemo(t)
-	const call = "/api/calls/1"
+	const call = "/api/v1/calls/1"
 	s.call(200, "POST", call+"/cautions", "")
 	start := s.call(200, "GET", call, "").Version
 	r := rand.New(rand.NewPCG(3, 9))
@@ -53,7 +53,11 @@ func TestWhateverWasDone(t *testing.T) {
 	id := func() string { n++; return fmt.Sprintf("random-%04d", n) }
 	steps := []func() (method, path, body string){
 		func() (string, string, string) {
-			return "POST", "/readings", fmt.Sprintf(`{ "id": %q, "reading": { "at": "R%d", "half": "top", "tool": "lamp", "glow": "bright" } }`, id(), 1+r.IntN(4))
+			return "POST", "/readings", fmt.Sprintf(
+				`{ "id": %q, "reading": { "at": "R%d", "half": "top", "tool": "lamp", "glow": "bright" } }`,
+				id(),
+				1+r.IntN(4),
+			)
 		},
 		func() (string, string, string) {
 			return "PATCH", "/stops/" + stop(), fmt.Sprintf(`{ "feet": %d }`, 5+r.IntN(60))
@@ -71,10 +75,17 @@ func TestWhateverWasDone(t *testing.T) {
 			return "POST", "/journal", fmt.Sprintf(`{ "id": %q, "entry": { "kind": "note", "text": "%d" } }`, id(), n)
 		},
 		func() (string, string, string) {
-			return "POST", "/journal", fmt.Sprintf(`{ "id": %q, "entry": { "kind": "traced", "way": "tracer", "breaker": "%d" } }`, id(), 1+r.IntN(12))
+			return "POST", "/journal", fmt.Sprintf(
+				`{ "id": %q, "entry": { "kind": "traced", "way": "tracer", "breaker": "%d" } }`,
+				id(),
+				1+r.IntN(12),
+			)
 		},
 		func() (string, string, string) {
-			return "POST", "/used", fmt.Sprintf(`{ "id": %q, "van": "Van 1", "item": "wall plate", "unit": "", "count": 1 }`, id())
+			return "POST", "/used", fmt.Sprintf(
+				`{ "id": %q, "van": "Van 1", "item": "wall plate", "unit": "", "count": 1 }`,
+				id(),
+			)
 		},
 		func() (string, string, string) {
 			return "PUT", fmt.Sprintf("/changed/R%d", 1+r.IntN(4)), fmt.Sprintf(`{ "changed": %t }`, r.IntN(2) == 0)

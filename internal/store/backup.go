@@ -20,9 +20,13 @@ import (
 var (
 	// ErrFull means that the disk took nothing more: what was to be written is
 	// not there, and what was written before is.
-	ErrFull = errors.New("the disk is full: nothing of this was saved. Make room, then do it again; what was saved before is safe")
+	ErrFull = errors.New(
+		"the disk is full: nothing of this was saved. Make room, then do it again; what was saved before is safe",
+	)
 	// ErrDamaged means that the file is no longer a sound database.
-	ErrDamaged = errors.New("the database file is damaged. Stop Elvat, keep the file as it is, and put the newest backup in its place with elvat restore")
+	ErrDamaged = errors.New(
+		"the database file is damaged. Stop Elvat, keep the file as it is, and put the newest backup in its place with elvat restore",
+	)
 )
 
 // Cause tells a full disk and a damaged file from other errors: it is joined to
@@ -90,10 +94,10 @@ func Check(ctx context.Context, path string) error {
 		return fmt.Errorf("%s: %w (%s)", path, ErrDamaged, says)
 	}
 	var tables int
-	if err := db.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_schema WHERE name IN ('calls', 'readings', 'circuits', 'goose_db_version')").Scan(&tables); err != nil {
+	if err := db.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_schema WHERE name IN ('calls', 'goose_db_version')").Scan(&tables); err != nil {
 		return fmt.Errorf("%s: %w", path, err)
 	}
-	if tables != 4 {
+	if tables != 2 {
 		return fmt.Errorf("%s: not a database of Elvat", path)
 	}
 	return nil
@@ -147,7 +151,10 @@ func unused(ctx context.Context, path string) error {
 	if _, err := os.Stat(path); errors.Is(err, os.ErrNotExist) {
 		return nil
 	}
-	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?_pragma=busy_timeout(200)&_pragma=locking_mode(EXCLUSIVE)&_txlock=exclusive")
+	db, err := sql.Open(
+		"sqlite",
+		"file:"+(&url.URL{Path: path}).EscapedPath()+"?_pragma=busy_timeout(200)&_pragma=locking_mode(EXCLUSIVE)&_txlock=exclusive",
+	)
 	if err != nil {
 		return err
 	}

@@ -33,9 +33,9 @@ func TestBackup(t *testing.T) {
 			default:
 			}
 			// Two at once: a backup has both or none of them.
-			err := s.Do(context.WithoutCancel(ctx), store.Action{Call: id, At: noon}, func(ctx context.Context) error {
+			err := s.InTransaction(context.WithoutCancel(ctx), func(ctx context.Context) error {
 				for _, half := range []string{"a", "b"} {
-					if err := s.AddReading(ctx, id, store.Reading{ID: fmt.Sprintf("r%05d%s", n, half), TakenAt: noon, Document: []byte(`{}`)}); err != nil {
+					if err := s.AddMove(ctx, store.Move{ID: fmt.Sprintf("r%05d%s", n, half), Van: "Van 1", Item: "plate", Count: 1, At: noon}); err != nil {
 						return err
 					}
 				}
@@ -54,9 +54,11 @@ func TestBackup(t *testing.T) {
 	assert.Positive(t, <-wrote)
 	for i := range 5 {
 		copied := open(t, filepath.Join(folder, fmt.Sprintf("b%d.db", i)))
-		readings, err := copied.Readings(ctx, id)
+		stock, err := copied.Stock(ctx)
 		require.NoError(t, err)
-		assert.Zero(t, len(readings)%2, "one moment")
+		for _, h := range stock { // none where it was made before the first
+			assert.Zero(t, int(h.Count)%2, "one moment")
+		}
 		require.NoError(t, copied.IntegrityCheck(ctx))
 		require.NoError(t, copied.Close())
 	}
@@ -97,10 +99,13 @@ func TestBackupsOfAFolder(t *testing.T) {
 // TestDamaged: a file that is no sound database any more is named as such,
 // left as it is, never backed up over a sound one, and replaced by restore.
 func TestDamaged(t *testing.T) {
-	s, id, path := withCall(t)
+	s, _, path := withCall(t)
 	ctx := t.Context()
 	for i := range 400 {
-		require.NoError(t, s.AddReading(ctx, id, store.Reading{ID: fmt.Sprint("r", i), TakenAt: noon, Document: []byte(`{"text":"` + strings.Repeat("x", 200) + `"}`)}))
+		require.NoError(
+			t,
+			s.AddMove(ctx, store.Move{ID: fmt.Sprint("r", i), Van: "Van 1", Item: strings.Repeat("x", 200), Count: 1, At: noon}),
+		)
 	}
 	backup := filepath.Join(t.TempDir(), "sound.db")
 	require.NoError(t, s.Backup(ctx, backup))
@@ -142,9 +147,9 @@ func TestDamaged(t *testing.T) {
 			require.NoError(t, os.Remove(kept))
 			back, err := store.Open(ctx, path)
 			require.NoError(t, err)
-			readings, err := back.Readings(ctx, id)
+			stock, err := back.Stock(ctx)
 			require.NoError(t, err)
-			assert.Len(t, readings, 400)
+			assert.EqualValues(t, 400, stock[0].Count)
 			require.NoError(t, back.Close())
 		})
 	}
@@ -166,18 +171,27 @@ func TestFull(t *testing.T) {
 	s, err := store.OpenLimited(ctx, path, 120) // pages: as full as a disk can be
 	require.NoError(t, err)
 	acknowledged := 0
+	long := strings.Repeat("x", 500)
+	add := func(s *store.Store) error {
+		return s.AddMove(
+			ctx,
+			store.Move{ID: fmt.Sprintf("r%04d", acknowledged), Van: "Van 1", Item: long, Count: 1, At: noon},
+		)
+	}
 	for ; acknowledged < 5000; acknowledged++ {
-		if err = s.AddReading(ctx, id, store.Reading{ID: fmt.Sprintf("r%04d", acknowledged), TakenAt: noon, Document: []byte(`{"text":"` + strings.Repeat("x", 500) + `"}`)}); err != nil {
+		if err = add(s); err != nil {
 			break
 		}
 	}
 	require.ErrorIs(t, store.Cause(err), store.ErrFull)
 	assert.ErrorContains(t, store.Cause(err), "what was saved before is safe")
-	readings, err := s.Readings(ctx, id)
+	stock, err := s.Stock(ctx)
 	require.NoError(t, err)
-	assert.Len(t, readings, acknowledged)
+	assert.EqualValues(t, acknowledged, stock[0].Count)
 	require.NoError(t, s.IntegrityCheck(ctx))
 	require.NoError(t, s.Close())
 	s = open(t, path)
-	require.NoError(t, s.AddReading(ctx, id, store.Reading{ID: fmt.Sprintf("r%04d", acknowledged), TakenAt: noon, Document: []byte(`{}`)}), "room was made")
+	require.NoError(t, add(s), "room was made")
+	_, err = s.Call(ctx, id)
+	require.NoError(t, err)
 }

@@ -7,6 +7,8 @@ import (
 	"encoding/hex"
 	"errors"
 	"time"
+
+	"elvat/internal/store/db"
 )
 
 // A Person works in the shop.
@@ -19,25 +21,24 @@ type Person struct {
 	Withdrawn  bool // may not sign in any more
 }
 
+// ErrTaken means that someone has that name already.
+var ErrTaken = errors.New("someone has that name already")
+
 // AddPerson stores a person.
 func (s *Store) AddPerson(ctx context.Context, p Person) (int64, error) {
-	var id int64
-	err := s.on(ctx).QueryRowContext(ctx, "INSERT INTO people (name, role, passphrase, created_at) VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING RETURNING id",
-		p.Name, p.Role, p.Passphrase, stamp(p.CreatedAt)).Scan(&id)
+	id, err := s.q(ctx).
+		AddPerson(ctx, db.AddPersonParams{Name: p.Name, Role: p.Role, Passphrase: p.Passphrase, CreatedAt: stamp(p.CreatedAt)})
 	if errors.Is(err, sql.ErrNoRows) {
 		return 0, ErrTaken
 	}
 	return id, err
 }
 
-// ErrTaken means that someone has that name already.
-var ErrTaken = errors.New("someone has that name already")
-
 // UpdatePerson stores role, passphrase and whether the person may sign in. Who
 // got another passphrase or role is signed out everywhere.
 func (s *Store) UpdatePerson(ctx context.Context, p Person) error {
-	return s.inTransaction(ctx, func(ctx context.Context) error {
-		if err := s.mustChange(s.on(ctx).ExecContext(ctx, "UPDATE people SET role = ?, passphrase = ?, withdrawn = ? WHERE id = ?", p.Role, p.Passphrase, p.Withdrawn, p.ID)); err != nil {
+	return s.InTransaction(ctx, func(ctx context.Context) error {
+		if err := changed(s.q(ctx).UpdatePerson(ctx, db.UpdatePersonParams{Role: p.Role, Passphrase: p.Passphrase, Withdrawn: bit(p.Withdrawn), ID: p.ID})); err != nil {
 			return err
 		}
 		return s.SignOutEverywhere(ctx, p.ID)
@@ -46,51 +47,29 @@ func (s *Store) UpdatePerson(ctx context.Context, p Person) error {
 
 // SignOutEverywhere ends all sessions of a person.
 func (s *Store) SignOutEverywhere(ctx context.Context, person int64) error {
-	_, err := s.on(ctx).ExecContext(ctx, "DELETE FROM sessions WHERE person_id = ?", person)
-	return err
+	return s.q(ctx).SignOutEverywhere(ctx, person)
 }
 
-const personColumns = "p.id, p.name, p.role, p.passphrase, p.created_at, p.withdrawn"
-
-func scanPerson(row interface{ Scan(...any) error }, more ...any) (Person, error) {
-	var p Person
-	var at string
-	err := row.Scan(append([]any{&p.ID, &p.Name, &p.Role, &p.Passphrase, &at, &p.Withdrawn}, more...)...)
-	if errors.Is(err, sql.ErrNoRows) {
-		return p, ErrNotFound
-	}
-	if err == nil {
-		p.CreatedAt, err = time.Parse(time.RFC3339Nano, at)
-	}
-	return p, err
+func personOf(p db.Person) Person {
+	return Person{p.ID, p.Name, p.Role, p.Passphrase, instant(p.CreatedAt), p.Withdrawn != 0}
 }
 
 // Person is one person by number.
 func (s *Store) Person(ctx context.Context, id int64) (Person, error) {
-	return scanPerson(s.on(ctx).QueryRowContext(ctx, "SELECT "+personColumns+" FROM people p WHERE id = ?", id))
+	p, err := s.q(ctx).Person(ctx, id)
+	return personOf(p), found(err)
 }
 
 // PersonNamed is one person by name.
 func (s *Store) PersonNamed(ctx context.Context, name string) (Person, error) {
-	return scanPerson(s.on(ctx).QueryRowContext(ctx, "SELECT "+personColumns+" FROM people p WHERE name = ?", name))
+	p, err := s.q(ctx).PersonNamed(ctx, name)
+	return personOf(p), found(err)
 }
 
 // People lists everybody.
 func (s *Store) People(ctx context.Context) ([]Person, error) {
-	rows, err := s.on(ctx).QueryContext(ctx, "SELECT "+personColumns+" FROM people p ORDER BY withdrawn, name COLLATE NOCASE")
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	var all []Person
-	for rows.Next() {
-		p, err := scanPerson(rows)
-		if err != nil {
-			return nil, err
-		}
-		all = append(all, p)
-	}
-	return all, rows.Err()
+	rows, err := s.q(ctx).People(ctx)
+	return each(rows, err, personOf)
 }
 
 // hashed is how a token is kept. Tokens are long and random, so a plain hash
@@ -102,62 +81,52 @@ func hashed(token string) string {
 
 // SignIn starts a session under the token.
 func (s *Store) SignIn(ctx context.Context, token string, person int64, at time.Time) error {
-	_, err := s.on(ctx).ExecContext(ctx, "INSERT INTO sessions (token, person_id, created_at, seen_at) VALUES (?, ?, ?, ?)", hashed(token), person, stamp(at), stamp(at))
-	return err
+	return s.q(ctx).
+		SignIn(ctx, db.SignInParams{Token: hashed(token), PersonID: person, CreatedAt: stamp(at), SeenAt: stamp(at)})
 }
 
 // SignedIn is whose session the token is, and when it began and was last used.
 // ErrNotFound where it is nobody's.
 func (s *Store) SignedIn(ctx context.Context, token string) (p Person, began, seen time.Time, err error) {
-	var at, last string
-	p, err = scanPerson(s.on(ctx).QueryRowContext(ctx, "SELECT "+personColumns+", s.created_at, s.seen_at FROM sessions s JOIN people p ON p.id = s.person_id WHERE s.token = ? AND NOT p.withdrawn", hashed(token)), &at, &last)
-	if err != nil {
-		return p, began, seen, err
-	}
-	if began, err = time.Parse(time.RFC3339Nano, at); err == nil {
-		seen, err = time.Parse(time.RFC3339Nano, last)
-	}
-	return p, began, seen, err
+	r, err := s.q(ctx).SignedIn(ctx, hashed(token))
+	p = Person{r.ID, r.Name, r.Role, r.Passphrase, instant(r.CreatedAt), r.Withdrawn != 0}
+	return p, instant(r.BeganAt), instant(r.SeenAt), found(err)
 }
 
 // Seen keeps that a session was used.
 func (s *Store) Seen(ctx context.Context, token string, at time.Time) error {
-	_, err := s.on(ctx).ExecContext(ctx, "UPDATE sessions SET seen_at = ? WHERE token = ?", stamp(at), hashed(token))
-	return err
+	return s.q(ctx).Seen(ctx, db.SeenParams{SeenAt: stamp(at), Token: hashed(token)})
 }
 
 // SignOut ends the session.
 func (s *Store) SignOut(ctx context.Context, token string) error {
-	_, err := s.on(ctx).ExecContext(ctx, "DELETE FROM sessions WHERE token = ?", hashed(token))
-	return err
+	return s.q(ctx).SignOut(ctx, hashed(token))
 }
 
 // Sessions counts a person's sessions.
-func (s *Store) Sessions(ctx context.Context, person int64) (n int, err error) {
-	err = s.on(ctx).QueryRowContext(ctx, "SELECT count(*) FROM sessions WHERE person_id = ?", person).Scan(&n)
-	return n, err
+func (s *Store) Sessions(ctx context.Context, person int64) (int, error) {
+	n, err := s.q(ctx).Sessions(ctx, person)
+	return int(n), err
 }
 
 // Failed keeps that somebody failed to sign in under the name, and lets go of
 // what is older than since.
 func (s *Store) Failed(ctx context.Context, name string, at, since time.Time) error {
-	return s.inTransaction(ctx, func(ctx context.Context) error {
-		if _, err := s.on(ctx).ExecContext(ctx, "DELETE FROM failures WHERE at < ?", stamp(since)); err != nil {
+	return s.InTransaction(ctx, func(ctx context.Context) error {
+		if err := s.q(ctx).ForgetFailures(ctx, stamp(since)); err != nil {
 			return err
 		}
-		_, err := s.on(ctx).ExecContext(ctx, "INSERT INTO failures (name, at) VALUES (?, ?)", name, stamp(at))
-		return err
+		return s.q(ctx).Failed(ctx, db.FailedParams{Name: name, At: stamp(at)})
 	})
 }
 
 // Failures counts how often somebody failed to sign in under the name since.
-func (s *Store) Failures(ctx context.Context, name string, since time.Time) (n int, err error) {
-	err = s.on(ctx).QueryRowContext(ctx, "SELECT count(*) FROM failures WHERE name = ? AND at >= ?", name, stamp(since)).Scan(&n)
-	return n, err
+func (s *Store) Failures(ctx context.Context, name string, since time.Time) (int, error) {
+	n, err := s.q(ctx).Failures(ctx, db.FailuresParams{Name: name, At: stamp(since)})
+	return int(n), err
 }
 
 // ClearFailures forgets them after a right passphrase.
 func (s *Store) ClearFailures(ctx context.Context, name string) error {
-	_, err := s.on(ctx).ExecContext(ctx, "DELETE FROM failures WHERE name = ?", name)
-	return err
+	return s.q(ctx).ClearFailures(ctx, name)
 }

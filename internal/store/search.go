@@ -17,14 +17,11 @@ func (s *Store) index(ctx context.Context, row int64, title, body string) error 
 // indexSite makes a site findable by its name, address, notes, panels and what
 // their breakers serve.
 func (s *Store) indexSite(ctx context.Context, site int64) error {
-	var name, words string
-	err := s.on(ctx).QueryRowContext(ctx, `SELECT name, address || ' ' || notes || ' ' || coalesce((SELECT group_concat(p.name || ' ' ||
-		coalesce((SELECT group_concat(json_extract(d.value, '$.serves'), ' ') FROM json_each(p.directory) d), ''), ' ') FROM panels p WHERE p.site_id = t.id), '')
-		FROM sites t WHERE id = ?`, site).Scan(&name, &words)
+	r, err := s.q(ctx).SiteWords(ctx, site)
 	if err != nil {
 		return err
 	}
-	return s.index(ctx, 2*site+1, name, words)
+	return s.index(ctx, 2*site+1, r.Name, r.Words)
 }
 
 // A Hit is a call or a site that the search found.
@@ -77,8 +74,9 @@ func (s *Store) Search(ctx context.Context, words string, most int) ([]Hit, erro
 }
 
 func (s *Store) hits(ctx context.Context, query string, most int) ([]Hit, error) {
-	rows, err := s.on(ctx).QueryContext(ctx, `SELECT rowid, title, snippet(search, 1, ?, ?, '…', 12) FROM search WHERE search MATCH ? ORDER BY rowid DESC LIMIT ?`,
-		HitStart, HitEnd, query, most)
+	rows, err := s.on(ctx).
+		QueryContext(ctx, `SELECT rowid, title, snippet(search, 1, ?, ?, '…', 12) FROM search WHERE search MATCH ? ORDER BY rowid DESC LIMIT ?`,
+			HitStart, HitEnd, query, most)
 	if err != nil {
 		return nil, err
 	}

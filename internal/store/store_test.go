@@ -1,19 +1,25 @@
 package store_test
 
 import (
+	"context"
 	"database/sql"
+	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
+	"sync"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"elvat/core/call"
+	"elvat/core/circuit"
 	"elvat/internal/store"
 )
 
-var noon = time.Date(2026, 5, 4, 12, 0, 0, 123456789, time.UTC)
+var noon = time.Date(2026, 5, 4, 12, 0, 0, 123_000_000, time.UTC)
 
 func open(t *testing.T, path string) *store.Store {
 	s, err := store.Open(t.Context(), path)
@@ -22,106 +28,298 @@ func open(t *testing.T, path string) *store.Store {
 	return s
 }
 
-// onRun is the call on a run of a site of its own.
-func onRun(t *testing.T, s *store.Store, call store.Call) store.Call {
+// aRun is a run of a site of its own.
+func aRun(t *testing.T, s *store.Store, title string) int64 {
 	t.Helper()
-	site, err := s.AddSite(t.Context(), store.Site{Name: call.Title + " house", CreatedAt: noon})
+	site, err := s.AddSite(t.Context(), store.Site{Name: title + " house", CreatedAt: noon})
 	require.NoError(t, err)
 	panel, err := s.AddPanel(t.Context(), store.Panel{Site: site, Name: "Main panel"})
 	require.NoError(t, err)
-	call.Run, err = s.AddRun(t.Context(), panel, call.Title)
+	run, err := s.AddRun(t.Context(), panel, title)
 	require.NoError(t, err)
-	return call
+	return run
+}
+
+// loft is a run of two outlets.
+func loft(t *testing.T) []byte {
+	c := circuit.New("Loft")
+	require.NoError(t, c.AddStop(circuit.NewStop{After: circuit.Panel, Label: "Press", Ground: true}))
+	require.NoError(t, c.AddStop(circuit.NewStop{After: "B1", Label: "Rack", Ground: true}))
+	document, err := c.Encode()
+	require.NoError(t, err)
+	return document
+}
+
+func begin(t *testing.T, s *store.Store, id string, run int64, at time.Time) int64 {
+	t.Helper()
+	made, err := s.Begin(t.Context(), call.Command{ID: id, At: at}, at, func(context.Context) (int64, *call.Begin, error) {
+		return run, &call.Begin{Title: "Loft", Complaint: "dead", Circuit: loft(t)}, nil
+	})
+	require.NoError(t, err)
+	return made
 }
 
 func withCall(t *testing.T) (*store.Store, int64, string) {
 	path := filepath.Join(t.TempDir(), "a shop's #1.db") // names people give
 	s := open(t, path)
-	id, err := s.AddCall(t.Context(), onRun(t, s, store.Call{Title: "Loft", Complaint: "dead", CreatedAt: noon}), []byte(`{"v":1}`))
-	require.NoError(t, err)
-	return s, id, path
+	return s, begin(t, s, "begin-0001", aRun(t, s, "Loft"), noon), path
 }
 
-func TestCalls(t *testing.T) {
+var commands int
+
+// try carries a doing out and keeps it.
+func try(s *store.Store, id int64, c call.Command) (*store.Snapshot, error) {
+	at, err := s.Load(context.Background(), id)
+	if err != nil {
+		return nil, err
+	}
+	next, a, err := at.Record.Decide(c, call.House{})
+	if err != nil || a == nil {
+		return at, err
+	}
+	a.ArrivedAt = c.At
+	return s.Keep(context.Background(), at, next, a, nil)
+}
+
+func do(t *testing.T, s *store.Store, id int64, d call.Doing) *store.Snapshot {
+	t.Helper()
+	commands++
+	at, err := try(s, id, call.Command{ID: fmt.Sprintf("command-%d", commands), At: noon, Do: d})
+	require.NoError(t, err)
+	return at
+}
+
+func lamp(id, device string) *call.AddReading {
+	return &call.AddReading{
+		ID:      id,
+		Reading: json.RawMessage(`{"at":"` + device + `","half":"top","tool":"lamp","glow":"bright"}`),
+	}
+}
+
+// set keeps a directory as the site book does.
+func set(t *testing.T, s *store.Store, panel int64, directory string) {
+	t.Helper()
+	commands++
+	_, err := s.Do(
+		t.Context(),
+		call.Action{Command: fmt.Sprintf("command-%d", commands), Do: "panel directory", At: noon, ArrivedAt: noon},
+		func(ctx context.Context, action int64) (int64, error) {
+			return 0, s.SetDirectory(ctx, action, panel, []byte(directory))
+		},
+	)
+	require.NoError(t, err)
+}
+
+// TestRecords: what is kept is what was decided, after the file was opened again too.
+func TestRecords(t *testing.T) {
 	s, id, path := withCall(t)
 	ctx := t.Context()
-	call, err := s.Call(ctx, id)
-	require.NoError(t, err)
-	assert.Equal(t, store.Call{ID: id, Title: "Loft", Complaint: "dead", CreatedAt: noon, Run: call.Run}, call)
-
-	read := noon.Add(time.Minute)
-	call.Title, call.CautionsReadAt = "Attic", &read
-	require.NoError(t, s.UpdateCall(ctx, call))
-	later := store.Call{Title: "Attic again", CreatedAt: noon.Add(time.Hour), Run: call.Run}
-	second, err := s.AddCall(ctx, later, []byte(`{}`))
-	require.NoError(t, err)
+	do(t, s, id, lamp("reading-0001", "R1"))
+	do(t, s, id, &call.MarkReading{ID: "reading-0001", Doubtful: new(true)})
+	do(t, s, id, &call.Rename{Title: new("Attic")})
+	do(t, s, id, &call.SetChanged{Device: "R2", Changed: true})
+	do(t, s, id, &call.SetChanged{Device: "R2", Changed: false})
+	do(t, s, id, &call.SetDirectory{Directory: nil})
+	do(t, s, id, &call.UsePart{ID: "used-0001", Item: "wall plate", Count: 2})
+	last := do(t, s, id, &call.Undo{})
 	require.NoError(t, s.Close())
-
 	s = open(t, path)
-	all, err := s.CallsOfRun(ctx, call.Run, 0, 10)
+	at, err := s.Load(ctx, id)
 	require.NoError(t, err)
-	require.Len(t, all, 2)
-	assert.Equal(t, second, all[0].ID, "newest first")
-	assert.Equal(t, call, all[1], "as it was written, after the file was opened again")
-	all, err = s.CallsOfRun(ctx, call.Run, second, 10)
+	assert.Equal(t, last.Call, at.Call)
+	assert.Equal(t, "Attic", at.Title)
+	assert.Equal(t, last.Record.Parts(), at.Record.Parts())
+	assert.Equal(t, last.Record.Version, at.Record.Version)
+	require.Len(t, at.Record.Log, 8)
+	for i, a := range at.Record.Log {
+		was := last.Record.Log[i]
+		for j := range was.Changes {
+			if c := &was.Changes[j]; c.Path == "" && c.Was == nil {
+				c.Is = nil // it is the part itself
+			}
+		}
+		assert.Equal(t, was, a, "what was done is kept as it was done")
+	}
+	used, err := s.Used(ctx, id)
 	require.NoError(t, err)
-	assert.Equal(t, []store.Call{call}, all, "what came in before")
+	assert.Empty(t, used, "taken back, it counts no more")
+	at = do(t, s, id, &call.Redo{})
+	used, err = s.Used(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, []store.Have{{Item: "wall plate", Count: 2}}, used)
+	_, back := at.Record.Undoable()
+	assert.Nil(t, back)
+	_, err = s.Load(ctx, 99)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	_, err = s.Call(ctx, 99)
+	assert.ErrorIs(t, err, store.ErrNotFound)
 }
 
-func TestNotFound(t *testing.T) {
+// TestOnce: a command is kept once, whatever it is; its id with something else, or on
+// another call, is refused; and so is what an entry's id belongs to.
+func TestOnce(t *testing.T) {
 	s, id, _ := withCall(t)
 	ctx := t.Context()
-	_, err := s.Call(ctx, 99)
-	assert.ErrorIs(t, err, store.ErrNotFound)
-	_, err = s.Circuit(ctx, 99)
-	assert.ErrorIs(t, err, store.ErrNotFound)
-	assert.ErrorIs(t, s.UpdateCall(ctx, store.Call{ID: 99}), store.ErrNotFound)
-	assert.ErrorIs(t, s.UndoCircuit(ctx, 99), store.ErrNotFound)
-	assert.ErrorIs(t, s.WithdrawReading(ctx, id, "none", true), store.ErrNotFound)
-	assert.Error(t, s.AddReading(ctx, 99, store.Reading{ID: "r", Document: []byte("{}"), TakenAt: noon}), "a reading of no call")
-	assert.Error(t, s.AddCircuit(ctx, 99, []byte("{}"), noon), "a run of no call")
+	first, err := s.Call(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, id, begin(t, s, "begin-0001", first.Run, noon), "begun once")
+	other := begin(t, s, "begin-0002", first.Run, noon.Add(time.Hour))
+	assert.NotEqual(t, id, other)
+	c := call.Command{ID: "command-once", At: noon, Do: lamp("reading-0001", "R1")}
+	_, err = try(s, id, c)
+	require.NoError(t, err)
+	again, err := try(s, id, c)
+	require.NoError(t, err)
+	assert.Len(t, again.Record.Readings, 1)
+	_, err = try(s, other, c)
+	require.ErrorIs(t, err, call.ErrUsedElsewhere, "the command on another call")
+	_, err = try(s, other, call.Command{ID: "command-else", At: noon, Do: lamp("reading-0001", "R1")})
+	require.ErrorIs(t, err, call.ErrUsedElsewhere, "the reading on another call")
+	require.ErrorIs(t, s.UsedElsewhere(ctx, "command-once", other), call.ErrUsedElsewhere)
+	require.NoError(t, s.UsedElsewhere(ctx, "command-once", id))
+	require.NoError(t, s.UsedElsewhere(ctx, "never used", id))
+	_, err = s.Begin(ctx, call.Command{ID: "command-once", At: noon}, noon, nil)
+	require.ErrorIs(t, err, call.ErrUsedElsewhere)
+
+	add := func(command, do string) (int64, error) {
+		return s.Do(
+			ctx,
+			call.Action{Command: command, Do: do, At: noon, ArrivedAt: noon},
+			func(ctx context.Context, _ int64) (int64, error) {
+				return s.AddSite(ctx, store.Site{Name: "Mill", CreatedAt: noon})
+			},
+		)
+	}
+	made, err := add("site-0001", "new site")
+	require.NoError(t, err)
+	twice, err := add("site-0001", "new site")
+	require.NoError(t, err)
+	assert.Equal(t, made, twice)
+	_, err = add("site-0001", "new panel")
+	require.ErrorIs(t, err, call.ErrUsedElsewhere)
+	require.NoError(t, s.AddMove(ctx, store.Move{ID: "m", Van: "Van 1", Item: "plate", Count: 3, At: noon}))
+	require.ErrorIs(
+		t,
+		s.AddMove(ctx, store.Move{ID: "m", Van: "Van 1", Item: "plate", Count: 3, At: noon}),
+		call.ErrUsedElsewhere,
+	)
 }
 
-func TestRevisions(t *testing.T) {
+// TestMoved: two who decided on the same record: one is kept, the other told to
+// decide anew; many at once all come through that way, and none is lost.
+func TestMoved(t *testing.T) {
 	s, id, _ := withCall(t)
 	ctx := t.Context()
-	now := func() store.Revision {
-		r, err := s.Circuit(ctx, id)
+	at, err := s.Load(ctx, id)
+	require.NoError(t, err)
+	keep := func(at *store.Snapshot, command string, d call.Doing) error {
+		next, a, err := at.Record.Decide(call.Command{ID: command, At: noon, Do: d}, call.House{})
 		require.NoError(t, err)
-		return r
+		a.ArrivedAt = noon
+		_, err = s.Keep(ctx, at, next, a, nil)
+		return err
 	}
-	assert.False(t, now().Earlier)
-	assert.ErrorIs(t, s.UndoCircuit(ctx, id), store.ErrNothingToUndo)
-	for _, document := range []string{`{"v":2}`, `{"v":3}`} {
-		require.NoError(t, s.AddCircuit(ctx, id, []byte(document), noon))
+	require.NoError(t, keep(at, "command-a", lamp("reading-a001", "R1")))
+	require.ErrorIs(t, keep(at, "command-b", lamp("reading-b001", "R1")), store.ErrMoved)
+	again, err := s.Load(ctx, id)
+	require.NoError(t, err)
+	assert.Len(t, again.Record.Readings, 1, "nothing of the other is there")
+
+	// The directory is the house's: another call's change of it counts too.
+	other := begin(t, s, "begin-0002", at.Run, noon)
+	theirs, err := s.Load(ctx, other)
+	require.NoError(t, err)
+	require.NoError(t, keep(again, "command-c", &call.SetDirectory{Directory: directory("loft")}))
+	require.ErrorIs(t, keep(theirs, "command-d", &call.SetDirectory{Directory: directory("press")}), store.ErrMoved)
+	theirs, err = s.Load(ctx, other)
+	require.NoError(t, err)
+	assert.Equal(t, "loft", theirs.Record.Directory[0].Serves)
+	last, _ := theirs.Record.Undoable()
+	assert.Nil(t, last, "it is not this call's to take back")
+
+	var all sync.WaitGroup
+	for i := range 20 {
+		all.Go(func() {
+			for {
+				_, err := try(
+					s,
+					id,
+					call.Command{ID: fmt.Sprintf("command-many-%d", i), At: noon, Do: lamp(fmt.Sprintf("reading-many-%d", i), "R2")},
+				)
+				if err == nil {
+					return
+				}
+				if !assert.ErrorIs(t, err, store.ErrMoved) {
+					return
+				}
+			}
+		})
 	}
-	assert.Equal(t, `{"v":3}`, string(now().Document))
-	assert.True(t, now().Earlier)
-	require.NoError(t, s.UndoCircuit(ctx, id))
-	assert.Equal(t, `{"v":2}`, string(now().Document))
-	require.NoError(t, s.AddCircuit(ctx, id, []byte(`{"v":4}`), noon))
-	require.NoError(t, s.UndoCircuit(ctx, id))
-	assert.Equal(t, `{"v":2}`, string(now().Document), "what was undone stays undone")
-	require.NoError(t, s.UndoCircuit(ctx, id))
-	assert.Equal(t, `{"v":1}`, string(now().Document))
+	all.Wait()
+	again, err = s.Load(ctx, id)
+	require.NoError(t, err)
+	assert.Len(t, again.Record.Readings, 21)
 }
 
-func TestReadings(t *testing.T) {
+// TestCallsOfRun lists them, newest first.
+func TestCallsOfRun(t *testing.T) {
 	s, id, _ := withCall(t)
 	ctx := t.Context()
-	for i, name := range []string{"z", "a", "m"} {
-		require.NoError(t, s.AddReading(ctx, id, store.Reading{ID: name, TakenAt: noon.Add(time.Duration(i)), Document: []byte(`{"n":"` + name + `"}`)}))
-	}
-	require.NoError(t, s.AddReading(ctx, id, store.Reading{ID: "z", TakenAt: noon.Add(time.Hour), Document: []byte(`{"n":"z"}`)}))
-	require.ErrorIs(t, s.AddReading(ctx, id, store.Reading{ID: "z", TakenAt: noon, Document: []byte(`{"n":"another"}`)}), store.ErrUsedElsewhere, "refused, not swallowed")
-	require.NoError(t, s.WithdrawReading(ctx, id, "a", true))
-	all, err := s.Readings(ctx, id)
+	first, err := s.Call(ctx, id)
 	require.NoError(t, err)
-	require.Len(t, all, 3, "the same name again is the same reading")
-	assert.Equal(t, store.Reading{ID: "z", TakenAt: noon, Document: []byte(`{"n":"z"}`)}, all[0], "in the order of entry")
-	assert.Equal(t, []string{"z", "a", "m"}, []string{all[0].ID, all[1].ID, all[2].ID})
-	assert.True(t, all[1].Withdrawn, "taken back, not lost")
-	require.NoError(t, s.WithdrawReading(ctx, id, "a", false))
+	second := begin(t, s, "begin-0002", first.Run, noon.Add(time.Hour))
+	third := begin(t, s, "begin-0003", first.Run, noon.Add(-time.Hour))
+	for before, want := range map[int64][]int64{0: {second, id, third}, second: {id, third}, id: {third}, third: {}} {
+		all, err := s.CallsOfRun(ctx, first.Run, before, 10)
+		require.NoError(t, err)
+		assert.Equal(t, want, append([]int64{}, all...), "before %d", before)
+	}
+	r, err := s.Run(ctx, first.Run)
+	require.NoError(t, err)
+	assert.Equal(
+		t,
+		store.Run{
+			ID:        first.Run,
+			Panel:     first.Panel,
+			Name:      "Loft",
+			Calls:     3,
+			LastCall:  second,
+			LastAt:    noon.Add(time.Hour),
+			LastTitle: "Loft",
+		},
+		r,
+	)
+}
+
+// TestCheckedByType: SQLite keeps anything anywhere; these columns do not.
+func TestCheckedByType(t *testing.T) {
+	s, id, path := withCall(t)
+	require.NoError(t, s.Close())
+	db, err := sql.Open("sqlite", path)
+	require.NoError(t, err)
+	defer db.Close()
+	for _, statement := range []string{
+		"UPDATE calls SET created_at = '2026-05-04T12:00:00Z'", "UPDATE calls SET stale = 2", "UPDATE parts SET document = x'7b7d'", "UPDATE actions SET at = 1.5", "UPDATE sites SET name = NULL",
+	} {
+		_, err := db.Exec(statement)
+		assert.ErrorContains(t, err, "constraint failed", statement)
+	}
+	_ = id
+}
+
+func TestSettings(t *testing.T) {
+	s, _, path := withCall(t)
+	ctx := t.Context()
+	require.NoError(t, s.Set(ctx, "lamps", []byte(`["a"]`)))
+	require.NoError(t, s.Set(ctx, "lamps", []byte(`["b"]`)))
+	require.NoError(t, s.Close())
+	again := open(t, path)
+	lamps, err := again.Setting(ctx, "lamps")
+	require.NoError(t, err)
+	assert.Equal(t, `["b"]`, string(lamps))
+	none, err := again.Setting(ctx, "never set")
+	require.NoError(t, err)
+	assert.Nil(t, none)
 }
 
 // TestDurable: a commit is on the disk when it returns (SQLite's own pragmas:
@@ -129,16 +327,16 @@ func TestReadings(t *testing.T) {
 // the store holds it.
 func TestDurable(t *testing.T) {
 	s, id, path := withCall(t)
-	require.NoError(t, s.AddReading(t.Context(), id, store.Reading{ID: "r", TakenAt: noon, Document: []byte(`{}`)}))
+	do(t, s, id, lamp("reading-0001", "R1"))
 	copied := filepath.Join(t.TempDir(), "copy.db")
 	for _, suffix := range []string{"", "-wal"} {
 		data, err := os.ReadFile(path + suffix)
 		require.NoError(t, err)
 		require.NoError(t, os.WriteFile(copied+suffix, data, 0o600))
 	}
-	all, err := open(t, copied).Readings(t.Context(), id)
+	at, err := open(t, copied).Load(t.Context(), id)
 	require.NoError(t, err)
-	assert.Len(t, all, 1)
+	assert.Len(t, at.Record.Readings, 1)
 
 	db, err := sql.Open("sqlite", path)
 	require.NoError(t, err)
@@ -150,162 +348,19 @@ func TestDurable(t *testing.T) {
 
 func TestFileThatIsNoDatabase(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "notes.db")
-	require.NoError(t, os.WriteFile(path, []byte("shopping list, and a good deal more of it than fits a header of a hundred bytes, so that it is read as a page"), 0o600))
+	require.NoError(
+		t,
+		os.WriteFile(
+			path,
+			[]byte(
+				"shopping list, and a good deal more of it than fits a header of a hundred bytes, so that it is read as a page",
+			),
+			0o600,
+		),
+	)
 	_, err := store.Open(t.Context(), path)
 	assert.ErrorContains(t, err, path)
 	kept, err := os.ReadFile(path)
 	require.NoError(t, err)
 	assert.Contains(t, string(kept), "shopping list", "and it is left alone")
-}
-
-func TestStateChangedSettings(t *testing.T) {
-	s, id, path := withCall(t)
-	ctx := t.Context()
-	require.NoError(t, s.SetState(ctx, id, []byte(`{"breakerOn":false}`)))
-	assert.ErrorIs(t, s.SetState(ctx, 99, nil), store.ErrNotFound)
-	for _, device := range []string{"R2", "R1", "R2"} {
-		require.NoError(t, s.SetChanged(ctx, id, device, true))
-	}
-	require.NoError(t, s.SetChanged(ctx, id, "R1", false))
-	assert.Error(t, s.SetChanged(ctx, 99, "R1", true))
-	require.NoError(t, s.Set(ctx, "lamps", []byte(`["a"]`)))
-	require.NoError(t, s.Set(ctx, "lamps", []byte(`["b"]`)))
-	require.NoError(t, s.Close())
-
-	again := open(t, path)
-	call, err := again.Call(ctx, id)
-	require.NoError(t, err)
-	assert.Equal(t, `{"breakerOn":false}`, string(call.State))
-	require.NoError(t, again.SetState(ctx, id, nil))
-	call, err = again.Call(ctx, id)
-	require.NoError(t, err)
-	assert.Nil(t, call.State)
-	changed, err := again.Changed(ctx, id)
-	require.NoError(t, err)
-	assert.Equal(t, []string{"R2"}, changed)
-	lamps, err := again.Setting(ctx, "lamps")
-	require.NoError(t, err)
-	assert.Equal(t, `["b"]`, string(lamps))
-	none, err := again.Setting(ctx, "never set")
-	require.NoError(t, err)
-	assert.Nil(t, none)
-}
-
-// TestBoxes: what was recorded of an opened box, its pictures, and when it was
-// made up, which is undone with the change of the run that did it.
-func TestBoxes(t *testing.T) {
-	ctx := t.Context()
-	s := open(t, filepath.Join(t.TempDir(), "shop.db"))
-	call, err := s.AddCall(ctx, onRun(t, s, store.Call{Title: "Loft", CreatedAt: noon}), []byte(`{"first":1}`))
-	require.NoError(t, err)
-	_, err = s.Box(ctx, call, "B1")
-	require.ErrorIs(t, err, store.ErrNotFound)
-	require.ErrorIs(t, s.SetSteps(ctx, call, "B1", []string{"Strip"}), store.ErrNotFound, "no box, no steps")
-	require.NoError(t, s.SetBox(ctx, call, "B1", []byte(`{"a":1}`)))
-	require.NoError(t, s.SetSteps(ctx, call, "B1", []string{"Strip"}))
-	require.NoError(t, s.SetBox(ctx, call, "B1", []byte(`{"a":2}`)))
-	b, err := s.Box(ctx, call, "B1")
-	require.NoError(t, err)
-	assert.Equal(t, `{"a":2}`, string(b.Document))
-	assert.Equal(t, []string{"Strip"}, b.Done, "steps done stay when the record is corrected")
-	assert.Nil(t, b.MadeAt)
-
-	lastMade := func() (last string, at time.Time) {
-		for _, name := range []string{"B1", "B2"} {
-			if b, err := s.Box(ctx, call, name); err == nil && b.MadeAt != nil && b.MadeAt.After(at) {
-				last, at = name, *b.MadeAt
-			}
-		}
-		return last, at
-	}
-	made, _ := lastMade()
-	assert.Empty(t, made)
-	require.NoError(t, s.AddCircuit(ctx, call, []byte(`{"second":1}`), noon))
-	require.NoError(t, s.SetMade(ctx, call, "B1", noon))
-	made, at := lastMade()
-	assert.Equal(t, "B1", made)
-	assert.Equal(t, noon, at)
-	require.NoError(t, s.SetBox(ctx, call, "B2", []byte(`{}`)))
-	require.NoError(t, s.AddCircuit(ctx, call, []byte(`{"third":1}`), noon))
-	require.NoError(t, s.SetMade(ctx, call, "B2", noon.Add(time.Hour)))
-	made, _ = lastMade()
-	assert.Equal(t, "B2", made, "the later one")
-	require.NoError(t, s.UndoCircuit(ctx, call))
-	made, _ = lastMade()
-	assert.Equal(t, "B1", made, "undone with its change of the run")
-
-	id, picture, err := s.Photograph(ctx, call, "B1")
-	require.NoError(t, err)
-	assert.Zero(t, id)
-	assert.Nil(t, picture)
-	for _, p := range []string{"one", "two"} {
-		_, err := s.AddPicture(ctx, call, store.Picture{Box: "B1", Phase: store.Pulled, TakenAt: noon}, []byte(p))
-		require.NoError(t, err)
-	}
-	id, picture, err = s.Photograph(ctx, call, "B1")
-	require.NoError(t, err)
-	assert.NotZero(t, id)
-	assert.Equal(t, "two", string(picture), "the latest")
-	assert.Error(t, s.SetBox(ctx, 99, "B1", []byte(`{}`)), "no such call")
-}
-
-// TestJournalAndPictures: entries are kept in their order, once, and taken back
-// without being lost; pictures belong to a phase.
-func TestJournalAndPictures(t *testing.T) {
-	s, call, path := withCall(t)
-	ctx := t.Context()
-	for i, id := range []string{"entry-b", "entry-a", "entry-b"} {
-		require.NoError(t, s.AddEntry(ctx, call, store.Entry{ID: id, At: noon.Add(time.Duration(i) * time.Minute), Document: []byte(`{"id":"` + id + `"}`)}))
-	}
-	require.ErrorIs(t, s.AddEntry(ctx, call, store.Entry{ID: "entry-b", At: noon, Document: []byte(`{"id":"another"}`)}), store.ErrUsedElsewhere)
-	all, err := s.Journal(ctx, call)
-	require.NoError(t, err)
-	require.Len(t, all, 2, "sent again, entered once")
-	assert.Equal(t, "entry-b", all[0].ID, "in the order of entry")
-	assert.Equal(t, noon, all[0].At)
-	require.NoError(t, s.WithdrawEntry(ctx, call, "entry-a", true))
-	require.ErrorIs(t, s.WithdrawEntry(ctx, call, "entry-z", true), store.ErrNotFound)
-	require.ErrorIs(t, s.WithdrawEntry(ctx, 99, "entry-a", true), store.ErrNotFound, "of another call")
-
-	kept, err := s.Call(ctx, call)
-	require.NoError(t, err)
-	panel, err := s.PanelOfRun(ctx, kept.Run)
-	require.NoError(t, err)
-	assert.Equal(t, `[]`, string(panel.Directory))
-	require.NoError(t, s.SetDirectory(ctx, panel.ID, []byte(`[ {"breaker":"4"} ]`)))
-	require.ErrorIs(t, s.SetDirectory(ctx, 99, []byte(`[]`)), store.ErrNotFound)
-
-	id, err := s.AddPicture(ctx, call, store.Picture{Box: "B1", Phase: "prove", TakenAt: noon}, []byte("jpeg"))
-	require.NoError(t, err)
-	_, err = s.AddPicture(ctx, call, store.Picture{Box: "B1", Phase: store.Pulled, TakenAt: noon}, []byte("pulled"))
-	require.NoError(t, err)
-	pictures, err := s.Pictures(ctx, call)
-	require.NoError(t, err)
-	require.Len(t, pictures, 2)
-	assert.Equal(t, store.Picture{ID: id, Box: "B1", Phase: "prove", TakenAt: noon}, pictures[0])
-	_, pulled, err := s.Photograph(ctx, call, "B1")
-	require.NoError(t, err)
-	assert.Equal(t, "pulled", string(pulled), "the pulled device's is the one of the box")
-	image, err := s.Image(ctx, call, id)
-	require.NoError(t, err)
-	assert.Equal(t, "jpeg", string(image))
-	_, err = s.Image(ctx, 99, id)
-	require.ErrorIs(t, err, store.ErrNotFound, "of another call")
-	require.NoError(t, s.WithdrawPicture(ctx, call, id, true))
-	pictures, err = s.Pictures(ctx, call)
-	require.NoError(t, err)
-	assert.Len(t, pictures, 1)
-
-	// All of it is there after the file is closed and opened again.
-	require.NoError(t, s.Close())
-	again := open(t, path)
-	all, err = again.Journal(ctx, call)
-	require.NoError(t, err)
-	assert.Equal(t, []bool{false, true}, []bool{all[0].Withdrawn, all[1].Withdrawn})
-	panel, err = again.Panel(ctx, panel.ID)
-	require.NoError(t, err)
-	assert.Equal(t, `[{"breaker":"4"}]`, string(panel.Directory), "without white space")
-	boxes, err := again.Boxes(ctx, call)
-	require.NoError(t, err)
-	assert.Empty(t, boxes)
 }

@@ -17,7 +17,8 @@ type Table struct {
 	Name      string
 	Columns   []string
 	Documents []string // columns that hold JSON, which is laid open
-	Left      []string // columns that stay behind: secrets
+	Left      []string // columns that stay behind: secrets, and images, which go beside
+	binary    []string // columns of bytes, as base64
 	order     string
 }
 
@@ -29,24 +30,17 @@ var Tables = []Table{
 	{Name: "settings", Columns: []string{"name", "value"}},
 	{Name: "people", Columns: []string{"id", "name", "role", "passphrase", "created_at", "withdrawn"}, Left: []string{"passphrase"}},
 	{Name: "sites", Columns: []string{"id", "name", "address", "notes", "created_at"}},
-	{Name: "panels", Columns: []string{"id", "site_id", "name", "directory"}, Documents: []string{"directory"}},
+	{Name: "panels", Columns: []string{"id", "site_id", "name", "directory", "version"}, Documents: []string{"directory"}},
 	{Name: "runs", Columns: []string{"id", "panel_id", "name"}},
 	{Name: "installs", Columns: []string{"run_id", "device", "installed_at"}, order: "run_id, device"},
 	{Name: "gfcis", Columns: []string{"run_id", "device", "label", "serves", "installed_at", "tested_at", "held", "due_at"}, order: "run_id, device"},
-	{Name: "calls", Columns: []string{"id", "run_id", "title", "complaint", "created_at", "cautions_read_at", "state", "conditions", "map", "version", "stale"}, Documents: []string{"state", "conditions", "map"}},
-	{Name: "circuits", Columns: []string{"id", "call_id", "document", "created_at", "withdrawn"}, Documents: []string{"document"}},
-	{Name: "readings", Columns: []string{"id", "call_id", "entry", "taken_at", "document", "withdrawn", "doubtful"}, Documents: []string{"document"}, order: "call_id, entry"},
-	{Name: "journal", Columns: []string{"id", "call_id", "entry", "at", "document", "withdrawn"}, Documents: []string{"document"}, order: "call_id, entry"},
-	{Name: "answers", Columns: []string{"id", "call_id", "entry", "at", "document"}, Documents: []string{"document"}, order: "call_id, entry"},
-	{Name: "boxes", Columns: []string{"call_id", "box", "document", "done", "made_at", "made_by"}, Documents: []string{"document", "done"}, order: "call_id, box"},
-	{Name: "changed_devices", Columns: []string{"call_id", "device"}, order: "call_id, device"},
-	{Name: "photographs", Columns: []string{"id", "call_id", "box", "phase", "taken_at", "withdrawn", "sent_as", "image"}, Left: []string{"image"}},
-	{Name: "stock", Columns: []string{"id", "call_id", "box", "van", "item", "unit", "count", "at", "withdrawn"}, order: "id"},
-	{Name: "conflicts", Columns: []string{"id", "call_id", "at", "document", "path", "theirs", "mine", "their_name", "my_name", "settled_at"}},
-	{Name: "actions", Columns: []string{"id", "call_id", "what", "device", "person", "at", "undoes", "undone", "command"}},
-	{Name: "changes", Columns: []string{"id", "action", "kind", "key", "was"}},
-	{Name: "summaries", Columns: []string{"call_id", "document", "handed_over", "diagnosis"}, Documents: []string{"document"}, order: "call_id"},
-	{Name: "diagnoses", Columns: []string{"key", "result"}, Documents: []string{"result"}, order: "key"},
+	{Name: "calls", Columns: []string{"id", "run_id", "title", "created_at", "version", "stale"}},
+	{Name: "parts", Columns: []string{"call_id", "kind", "id", "n", "document"}, Documents: []string{"document"}, order: "call_id, n, kind, id"},
+	{Name: "images", Columns: []string{"call_id", "id", "image"}, Left: []string{"image"}, order: "call_id, id"},
+	{Name: "stock", Columns: []string{"id", "call_id", "van", "item", "unit", "count", "at", "withdrawn"}, order: "id"},
+	{Name: "actions", Columns: []string{"id", "call_id", "command", "doing", "what", "device", "person", "at", "arrived_at", "undoes", "changed", "made"}},
+	{Name: "changes", Columns: []string{"action", "n", "kind", "id", "path", "next", "before", "after"}, order: "action, n"},
+	{Name: "summaries", Columns: []string{"call_id", "document", "handed_over", "question", "build", "answer"}, Documents: []string{"document"}, binary: []string{"answer"}, order: "call_id"},
 	{Name: "search", Columns: []string{"rowid", "title", "body"}, order: "rowid"},
 }
 
@@ -56,7 +50,11 @@ const NoPassphrase = ""
 
 // ReadTables hands out every row of every table, as one JSON object, all as they
 // are at one moment.
-func (s *Store) ReadTables(ctx context.Context, each func(t *Table, row []byte) error, image func(id int64, picture []byte) error) error {
+func (s *Store) ReadTables(
+	ctx context.Context,
+	each func(t *Table, row []byte) error,
+	image func(call int64, id string, picture []byte) error,
+) error {
 	tx, err := s.db.BeginTx(ctx, &sql.TxOptions{ReadOnly: true})
 	if err != nil {
 		return err
@@ -67,18 +65,19 @@ func (s *Store) ReadTables(ctx context.Context, each func(t *Table, row []byte) 
 			return fmt.Errorf("table %s: %w", Tables[i].Name, Cause(err))
 		}
 	}
-	rows, err := tx.QueryContext(ctx, "SELECT id, image FROM photographs ORDER BY id")
+	rows, err := tx.QueryContext(ctx, "SELECT call_id, id, image FROM images ORDER BY call_id, id")
 	if err != nil {
 		return err
 	}
 	defer rows.Close()
 	for rows.Next() {
-		var id int64
+		var call int64
+		var id string
 		var picture []byte
-		if err := rows.Scan(&id, &picture); err != nil {
+		if err := rows.Scan(&call, &id, &picture); err != nil {
 			return err
 		}
-		if err := image(id, picture); err != nil {
+		if err := image(call, id, picture); err != nil {
 			return err
 		}
 	}
@@ -120,7 +119,7 @@ func readTable(ctx context.Context, tx *sql.Tx, t *Table, each func(*Table, []by
 				v = json.RawMessage(text)
 			}
 			if raw, ok := v.([]byte); ok {
-				v = base64.StdEncoding.EncodeToString(raw) // no table has one but photographs
+				v = base64.StdEncoding.EncodeToString(raw)
 			}
 			if err := e.Encode(v); err != nil {
 				return err
@@ -141,14 +140,18 @@ var ErrNotEmpty = errors.New("there are calls or sites in the database already: 
 
 // A Writer reads an archive in, all of it or nothing.
 type Writer struct {
-	ctx context.Context
-	tx  *sql.Tx
+	ctx    context.Context
+	tx     *sql.Tx
+	tables []Table
 }
+
+// Tables are those that it writes, in an order in which they can be read in.
+func (w *Writer) Tables() []Table { return w.tables }
 
 // WriteTables hands a writer to do, and keeps what it wrote if all of it holds
 // together.
 func (s *Store) WriteTables(ctx context.Context, do func(*Writer) error) error {
-	return s.inTransaction(ctx, func(ctx context.Context) error {
+	return s.InTransaction(ctx, func(ctx context.Context) error {
 		tx := ctx.Value(transactionKey{}).(*sql.Tx)
 		var full bool
 		if err := tx.QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM calls) OR EXISTS (SELECT 1 FROM sites)").Scan(&full); err != nil {
@@ -160,18 +163,18 @@ func (s *Store) WriteTables(ctx context.Context, do func(*Writer) error) error {
 		if _, err := tx.ExecContext(ctx, "PRAGMA defer_foreign_keys = ON"); err != nil {
 			return err
 		}
-		return Cause(do(&Writer{ctx, tx}))
+		return Cause(do(&Writer{ctx, tx, Tables}))
 	})
 }
 
 // Write stores a row of the named table, given as one JSON object. Columns that
 // are not the table's, and those that are missing, are errors.
-func (w *Writer) Write(name string, row []byte, image func(id int64) ([]byte, error)) error {
-	i := slices.IndexFunc(Tables, func(t Table) bool { return t.Name == name })
+func (w *Writer) Write(name string, row []byte, image func(call int64, id string) ([]byte, error)) error {
+	i := slices.IndexFunc(w.tables, func(t Table) bool { return t.Name == name })
 	if i < 0 {
 		return fmt.Errorf("table %s: there is no such table", name)
 	}
-	t := &Tables[i]
+	t := &w.tables[i]
 	var fields map[string]json.RawMessage
 	if err := json.Unmarshal(row, &fields); err != nil {
 		return err
@@ -194,12 +197,23 @@ func (w *Writer) Write(name string, row []byte, image func(id int64) ([]byte, er
 		return fmt.Errorf("%s: there is no such column", column)
 	}
 	switch name {
-	case "photographs":
+	case "photographs": // of the first format
 		id, ok := args[slices.Index(columns, "id")].(int64)
 		if !ok {
 			return errors.New("id: not a number")
 		}
-		picture, err := image(id)
+		picture, err := image(id, "")
+		if err != nil {
+			return err
+		}
+		columns, args = append(columns, "image"), append(args, picture)
+	case "images":
+		call, ok := args[slices.Index(columns, "call_id")].(int64)
+		id, text := args[slices.Index(columns, "id")].(string)
+		if !ok || !text {
+			return errors.New("call_id, id: not a number and a text")
+		}
+		picture, err := image(call, id)
 		if err != nil {
 			return err
 		}
@@ -207,7 +221,10 @@ func (w *Writer) Write(name string, row []byte, image func(id int64) ([]byte, er
 	case "people":
 		columns, args = append(columns, "passphrase"), append(args, NoPassphrase)
 	}
-	_, err := w.tx.ExecContext(w.ctx, "INSERT INTO "+name+" ("+strings.Join(columns, ", ")+") VALUES (?"+strings.Repeat(", ?", len(columns)-1)+")", args...)
+	_, err := w.tx.ExecContext(
+		w.ctx,
+		"INSERT INTO "+name+" ("+strings.Join(columns, ", ")+") VALUES (?"+strings.Repeat(", ?", len(columns)-1)+")",
+		args...)
 	return err
 }
 
@@ -217,12 +234,29 @@ func (t *Table) value(column string, raw json.RawMessage) (any, error) {
 		return compact(raw)
 	}
 	var v any
-	if err := exactly(string(raw), &v); err != nil {
+	d := json.NewDecoder(bytes.NewReader(raw))
+	d.UseNumber() // whole numbers stay whole
+	if err := d.Decode(&v); err != nil {
 		return nil, err
+	}
+	if text, ok := v.(string); ok && slices.Contains(t.binary, column) {
+		return base64.StdEncoding.DecodeString(text)
 	}
 	switch v.(type) {
 	case map[string]any, []any:
 		return nil, errors.New("a plain value is wanted")
 	}
 	return plain(v), nil
+}
+
+func plain(v any) any {
+	n, ok := v.(json.Number)
+	if !ok {
+		return v
+	}
+	if whole, err := n.Int64(); err == nil {
+		return whole
+	}
+	f, _ := n.Float64() // it was written by Export, or the column refuses it
+	return f
 }
