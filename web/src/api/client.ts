@@ -45,6 +45,7 @@ export type Tap = Schemas['Tap'];
 export type Plan = Schemas['Plan'];
 export type Finding = Schemas['Finding'];
 export type Step = Schemas['Step'];
+export type Said = Schemas['Said'];
 export type Proof = Schemas['Proof'];
 export type Way = Schemas['Way'];
 export type Verdict = Schemas['Verdict'];
@@ -99,9 +100,9 @@ export function noted<T extends { version: number }>(what: string, now: T): T {
 	return now;
 }
 
-const ofBox = /^\/api\/calls\/(\d+)\/boxes\/([^/]+)/;
-const ofWork = /^\/api\/calls\/(\d+)\/(journal|directory|pictures)/;
-const ofCall = /^\/api\/calls\/(\d+)/;
+const ofBox = /^\/api\/v1\/calls\/(\d+)\/boxes\/([^/]+)/;
+const ofWork = /^\/api\/v1\/calls\/(\d+)\/(journal|directory|pictures)/;
+const ofCall = /^\/api\/v1\/calls\/(\d+)/;
 
 /** Ids of what was sent and never answered: the same asked again is that, and is done once. */
 const unanswered = new Map<string, string>();
@@ -115,23 +116,23 @@ client.use({
 		const now = new Date().toISOString();
 		request.headers.set('Elvat-Sent-At', now);
 		if (!request.headers.has('Elvat-Made-At')) request.headers.set('Elvat-Made-At', now);
-		if (!request.headers.has('Elvat-Command')) {
+		if (!request.headers.has('Idempotency-Key')) {
 			const name = await nameOf(request);
 			const id = unanswered.get(name) ?? newID();
 			unanswered.set(name, id);
-			request.headers.set('Elvat-Command', id);
+			request.headers.set('Idempotency-Key', id);
 		}
 		const path = new URL(request.url).pathname;
 		const box = ofBox.exec(path);
 		const call = ofCall.exec(path);
 		const what = box ? `box ${box[1]} ${box[2]}` : ofWork.test(path) ? `work ${call?.[1]}` : `call ${call?.[1]}`;
 		const seen = shown.get(what);
-		if (call && seen) request.headers.set('Elvat-Seen', String(seen));
+		if (call && seen) request.headers.set('If-Match', `"${seen}"`);
 		return request;
 	},
 	onResponse({ request }) {
 		// Whatever came back, it was answered: the next is another one.
-		const id = request.headers.get('Elvat-Command');
+		const id = request.headers.get('Idempotency-Key');
 		for (const [name, kept] of unanswered) if (kept === id) unanswered.delete(name);
 	},
 });

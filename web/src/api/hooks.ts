@@ -34,20 +34,20 @@ const others = 5000;
 export function useBasics() {
 	return useQuery({
 		queryKey: ['basics'],
-		queryFn: () => body(client.GET('/api/basics')),
+		queryFn: () => body(client.GET('/api/v1/basics')),
 		staleTime: Number.POSITIVE_INFINITY,
 	});
 }
 
 export function useCalls() {
-	return useQuery({ queryKey: ['calls'], queryFn: () => body(client.GET('/api/calls')) });
+	return useQuery({ queryKey: ['calls'], queryFn: () => body(client.GET('/api/v1/calls')) });
 }
 
 /** Calls handed over before the given one. */
 export function useCallsBefore(before: number | undefined) {
 	return useQuery({
 		queryKey: ['calls', 'before', before],
-		queryFn: () => body(client.GET('/api/calls', { params: { query: { before } } })),
+		queryFn: () => body(client.GET('/api/v1/calls', { params: { query: { before } } })),
 		enabled: before !== undefined,
 	});
 }
@@ -56,7 +56,7 @@ export function useCall(call: number) {
 	return useQuery({
 		queryKey: ['call', call],
 		queryFn: async () =>
-			noted(`call ${call}`, await body(client.GET('/api/calls/{call}', { params: { path: { call } } }))),
+			noted(`call ${call}`, await body(client.GET('/api/v1/calls/{call}', { params: { path: { call } } }))),
 		refetchInterval: others,
 		retry: (tries, error) => !(error instanceof Refused) && tries < 3,
 	});
@@ -66,7 +66,7 @@ export function useNewCall() {
 	const cache = useQueryClient();
 	return useMutation({
 		mutationFn: (made: { title: string; complaint: string; circuit?: string; site?: number; run?: number }) =>
-			body(client.POST('/api/calls', { body: made })),
+			body(client.POST('/api/v1/calls', { body: made })),
 		onSuccess: (now) => {
 			cache.setQueryData(['call', now.id], now);
 			cache.invalidateQueries({ queryKey: ['calls'] });
@@ -82,7 +82,11 @@ function useChange<V>(call: number, send: (what: V) => Promise<Call>) {
 		scope: { id: `call-${call}` }, // one after the other, in the order made
 		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
 		onSuccess: (now) => {
-			cache.setQueryData(['call', call], noted(`call ${call}`, now));
+			const before = cache.getQueryData<Call>(['call', call]);
+			// Until it is worked out, what was known before stands.
+			const diagnosis = now.pending && before ? before.diagnosis : now.diagnosis;
+			cache.setQueryData(['call', call], noted(`call ${call}`, { ...now, diagnosis }));
+			if (now.pending) cache.invalidateQueries({ queryKey: ['call', call] });
 			cache.invalidateQueries({ queryKey: ['work', call] });
 			cache.invalidateQueries({ queryKey: ['report', call] });
 		},
@@ -92,7 +96,7 @@ function useChange<V>(call: number, send: (what: V) => Promise<Call>) {
 const at = (call: number) => ({ params: { path: { call } } });
 
 export function useReadCautions(call: number) {
-	return useChange(call, () => body(client.POST('/api/calls/{call}/cautions', at(call))));
+	return useChange(call, () => body(client.POST('/api/v1/calls/{call}/cautions', at(call))));
 }
 
 export interface Entered {
@@ -103,14 +107,14 @@ export interface Entered {
 export function useAddReading(call: number) {
 	return useChange(call, async ({ id, reading }: Entered) => {
 		const sent = await keepAndSend({ id, call, at: Date.now(), kind: 'reading', reading });
-		return 'call' in sent ? sent.call : await body(client.GET('/api/calls/{call}', at(call)));
+		return 'call' in sent ? sent.call : await body(client.GET('/api/v1/calls/{call}', at(call)));
 	});
 }
 
 /** Takes a reading back, or marks it doubtful; and the other way round. */
 export function useMarkReading(call: number) {
 	return useChange(call, ({ reading, ...mark }: { reading: string; withdrawn?: boolean; doubtful?: boolean }) =>
-		body(client.PATCH('/api/calls/{call}/readings/{reading}', { params: { path: { call, reading } }, body: mark })),
+		body(client.PATCH('/api/v1/calls/{call}/readings/{reading}', { params: { path: { call, reading } }, body: mark })),
 	);
 }
 
@@ -119,26 +123,26 @@ export function useSetConditions(call: number) {
 	const cache = useQueryClient();
 	return useChange(call, (change: Partial<Conditions>) => {
 		const known = cache.getQueryData<Call>(['call', call])?.conditions;
-		return body(client.PUT('/api/calls/{call}/conditions', { ...at(call), body: { ...known, ...change } }));
+		return body(client.PUT('/api/v1/calls/{call}/conditions', { ...at(call), body: { ...known, ...change } }));
 	});
 }
 
 export function useSetMap(call: number) {
-	return useChange(call, (map: RunMap) => body(client.PUT('/api/calls/{call}/map', { ...at(call), body: map })));
+	return useChange(call, (map: RunMap) => body(client.PUT('/api/v1/calls/{call}/map', { ...at(call), body: map })));
 }
 
 /** Each reading held against one suspect; asked anew when the readings change. */
 export function useWhy(call: Call, faults: Fault[], beside: Unrecorded[], wanted: boolean) {
 	return useQuery({
 		queryKey: ['why', call.id, faults, beside, call.readings, call.conditions, call.map],
-		queryFn: () => body(client.POST('/api/calls/{call}/why', { ...at(call.id), body: { faults, beside } })),
+		queryFn: () => body(client.POST('/api/v1/calls/{call}/why', { ...at(call.id), body: { faults, beside } })),
 		enabled: wanted,
 		staleTime: Number.POSITIVE_INFINITY,
 	});
 }
 
 export function usePractice() {
-	return useQuery({ queryKey: ['practice'], queryFn: () => body(client.GET('/api/practice')) });
+	return useQuery({ queryKey: ['practice'], queryFn: () => body(client.GET('/api/v1/practice')) });
 }
 
 /** One after the other, each built on what the one before it left: two quick ones are both kept. */
@@ -149,7 +153,7 @@ export function useSetPractice() {
 		mutationFn: (change: (sheet: PracticeSheet) => Practice) => {
 			const sheet = cache.getQueryData<PracticeSheet>(['practice']);
 			if (!sheet) throw new Error('not loaded yet');
-			return body(client.PUT('/api/practice', { body: change(sheet) }));
+			return body(client.PUT('/api/v1/practice', { body: change(sheet) }));
 		},
 		onSuccess: (sheet) => {
 			cache.setQueryData(['practice'], sheet);
@@ -162,7 +166,7 @@ export function useSetPractice() {
 export function useForgetLearned() {
 	const cache = useQueryClient();
 	return useMutation({
-		mutationFn: () => body(client.DELETE('/api/practice/learning')),
+		mutationFn: () => body(client.DELETE('/api/v1/practice/learning')),
 		onSuccess: (sheet) => {
 			cache.setQueryData(['practice'], sheet);
 			cache.invalidateQueries({ queryKey: ['call'] });
@@ -172,46 +176,50 @@ export function useForgetLearned() {
 
 export function useSetBreaker(call: number) {
 	return useChange(call, (breaker: { label: string; amps: number }) =>
-		body(client.PUT('/api/calls/{call}/breaker', { ...at(call), body: breaker })),
+		body(client.PUT('/api/v1/calls/{call}/breaker', { ...at(call), body: breaker })),
 	);
 }
 
 export function useAddStop(call: number) {
-	return useChange(call, (stop: NewStop) => body(client.POST('/api/calls/{call}/stops', { ...at(call), body: stop })));
+	return useChange(call, (stop: NewStop) =>
+		body(client.POST('/api/v1/calls/{call}/stops', { ...at(call), body: stop })),
+	);
 }
 
 export function useChangeStop(call: number) {
 	return useChange(call, ({ box, change }: { box: string; change: StopChange }) =>
-		body(client.PATCH('/api/calls/{call}/stops/{box}', { params: { path: { call, box } }, body: change })),
+		body(client.PATCH('/api/v1/calls/{call}/stops/{box}', { params: { path: { call, box } }, body: change })),
 	);
 }
 
 export function useRemoveStop(call: number) {
 	return useChange(call, (box: string) =>
-		body(client.DELETE('/api/calls/{call}/stops/{box}', { params: { path: { call, box } } })),
+		body(client.DELETE('/api/v1/calls/{call}/stops/{box}', { params: { path: { call, box } } })),
 	);
 }
 
 export function useSetState(call: number) {
-	return useChange(call, (state: State) => body(client.PUT('/api/calls/{call}/state', { ...at(call), body: state })));
+	return useChange(call, (state: State) =>
+		body(client.PUT('/api/v1/calls/{call}/state', { ...at(call), body: state })),
+	);
 }
 
 export function useAddLoad(call: number) {
 	return useChange(call, (load: { at: string; half: Half; watts: number }) =>
-		body(client.POST('/api/calls/{call}/loads', { ...at(call), body: load })),
+		body(client.POST('/api/v1/calls/{call}/loads', { ...at(call), body: load })),
 	);
 }
 
 export function useRemoveLoad(call: number) {
 	return useChange(call, (load: string) =>
-		body(client.DELETE('/api/calls/{call}/loads/{load}', { params: { path: { call, load } } })),
+		body(client.DELETE('/api/v1/calls/{call}/loads/{load}', { params: { path: { call, load } } })),
 	);
 }
 
 export function useSetChanged(call: number) {
 	return useChange(call, (what: { device: string; changed: boolean }) =>
 		body(
-			client.PUT('/api/calls/{call}/changed/{device}', {
+			client.PUT('/api/v1/calls/{call}/changed/{device}', {
 				params: { path: { call, device: what.device } },
 				body: { changed: what.changed },
 			}),
@@ -222,26 +230,22 @@ export function useSetChanged(call: number) {
 /** One value from the instrument, with its probes where they are said to be. */
 export function useTakeFromMeter(call: number) {
 	return useMutation({
-		mutationFn: (probes: Probes) => body(client.POST('/api/calls/{call}/meter', { ...at(call), body: probes })),
+		mutationFn: (probes: Probes) => body(client.POST('/api/v1/calls/{call}/meter', { ...at(call), body: probes })),
 	});
 }
 
 export function useSetLamps() {
 	const cache = useQueryClient();
 	return useMutation({
-		mutationFn: (lamps: Pair[]) => body(client.PUT('/api/lamps', { body: { lamps } })),
+		mutationFn: (lamps: Pair[]) => body(client.PUT('/api/v1/lamps', { body: { lamps } })),
 		onSuccess: (basics) => cache.setQueryData(['basics'], basics),
 	});
-}
-
-export function useUndoRun(call: number) {
-	return useChange(call, () => body(client.POST('/api/calls/{call}/circuit/undo', at(call))));
 }
 
 export function useReplaceCircuit(call: number) {
 	return useChange(call, (file: string) =>
 		body(
-			client.PUT('/api/calls/{call}/circuit', {
+			client.PUT('/api/v1/calls/{call}/circuit', {
 				...at(call),
 				body: file,
 				bodySerializer: (text) => text,
@@ -257,7 +261,7 @@ export function useBox(call: number, box: string) {
 	return useQuery({
 		queryKey: ['box', call, box],
 		queryFn: async () =>
-			noted(`box ${call} ${box}`, await body(client.GET('/api/calls/{call}/boxes/{box}', inBox(call, box)))),
+			noted(`box ${call} ${box}`, await body(client.GET('/api/v1/calls/{call}/boxes/{box}', inBox(call, box)))),
 		refetchInterval: others,
 		retry: (tries, error) => !(error instanceof Refused) && tries < 3,
 	});
@@ -279,13 +283,13 @@ function useBoxChange<V>(call: number, box: string, send: (what: V) => Promise<O
 
 export function useSetBox(call: number, box: string) {
 	return useBoxChange(call, box, (what: Box) =>
-		body(client.PUT('/api/calls/{call}/boxes/{box}', { ...inBox(call, box), body: { ...what } })),
+		body(client.PUT('/api/v1/calls/{call}/boxes/{box}', { ...inBox(call, box), body: { ...what } })),
 	);
 }
 
 export function useSetSteps(call: number, box: string) {
 	return useBoxChange(call, box, (done: string[]) =>
-		body(client.PUT('/api/calls/{call}/boxes/{box}/steps', { ...inBox(call, box), body: { done } })),
+		body(client.PUT('/api/v1/calls/{call}/boxes/{box}/steps', { ...inBox(call, box), body: { done } })),
 	);
 }
 
@@ -293,7 +297,7 @@ export function useSetSteps(call: number, box: string) {
 export function useSetPhotograph(call: number, box: string) {
 	return useBoxChange(call, box, async ({ id, picture }: { id: string; picture: Blob }) => {
 		await keepAndSend({ id, call, at: Date.now(), kind: 'picture', picture, phase: 'pulled', box });
-		return body(client.GET('/api/calls/{call}/boxes/{box}', inBox(call, box)));
+		return body(client.GET('/api/v1/calls/{call}/boxes/{box}', inBox(call, box)));
 	});
 }
 
@@ -301,7 +305,7 @@ export function useSetPhotograph(call: number, box: string) {
 export function useMakeUp(call: number, box: string) {
 	const cache = useQueryClient();
 	return useMutation({
-		mutationFn: () => body(client.POST('/api/calls/{call}/boxes/{box}/made', inBox(call, box))),
+		mutationFn: () => body(client.POST('/api/v1/calls/{call}/boxes/{box}/made', inBox(call, box))),
 		onSuccess: (now) => {
 			cache.setQueryData(['call', call], noted(`call ${call}`, now));
 			for (const key of ['box', 'work', 'report']) cache.invalidateQueries({ queryKey: [key, call] });
@@ -310,7 +314,7 @@ export function useMakeUp(call: number, box: string) {
 }
 
 export function useHouse() {
-	return useQuery({ queryKey: ['house'], queryFn: () => body(client.GET('/api/house')) });
+	return useQuery({ queryKey: ['house'], queryFn: () => body(client.GET('/api/v1/house')) });
 }
 
 /** One after the other, each built on what the one before it left. */
@@ -321,7 +325,7 @@ export function useSetHouse() {
 		mutationFn: (change: (sheet: HouseSheet) => Shop) => {
 			const sheet = cache.getQueryData<HouseSheet>(['house']);
 			if (!sheet) throw new Error('not loaded yet');
-			return body(client.PUT('/api/house', { body: change(sheet) }));
+			return body(client.PUT('/api/v1/house', { body: change(sheet) }));
 		},
 		onSuccess: (sheet) => {
 			cache.setQueryData(['house'], sheet);
@@ -333,7 +337,7 @@ export function useSetHouse() {
 export function useSums() {
 	return useQuery({
 		queryKey: ['sums'],
-		queryFn: () => body(client.GET('/api/sums')),
+		queryFn: () => body(client.GET('/api/v1/sums')),
 		staleTime: Number.POSITIVE_INFINITY,
 	});
 }
@@ -341,7 +345,7 @@ export function useSums() {
 export function useAnswer(sum: string, values: Record<string, number>) {
 	return useQuery({
 		queryKey: ['sum', sum, values],
-		queryFn: () => body(client.POST('/api/sums/{sum}', { params: { path: { sum } }, body: { values } })),
+		queryFn: () => body(client.POST('/api/v1/sums/{sum}', { params: { path: { sum } }, body: { values } })),
 		placeholderData: (before) => before,
 		retry: (tries, error) => !(error instanceof Refused) && tries < 3,
 	});
@@ -350,7 +354,7 @@ export function useAnswer(sum: string, values: Record<string, number>) {
 export function useWork(call: number) {
 	return useQuery({
 		queryKey: ['work', call],
-		queryFn: async () => noted(`work ${call}`, await body(client.GET('/api/calls/{call}/work', at(call)))),
+		queryFn: async () => noted(`work ${call}`, await body(client.GET('/api/v1/calls/{call}/work', at(call)))),
 		refetchInterval: others,
 		retry: (tries, error) => !(error instanceof Refused) && tries < 3,
 	});
@@ -374,7 +378,7 @@ function useWorkChange<V>(call: number, send: (what: V) => Promise<Work>) {
 
 async function workAfter(call: number, what: Waiting): Promise<Work> {
 	const sent = await keepAndSend(what);
-	return 'work' in sent ? sent.work : await body(client.GET('/api/calls/{call}/work', at(call)));
+	return 'work' in sent ? sent.work : await body(client.GET('/api/v1/calls/{call}/work', at(call)));
 }
 
 export function useAddEntry(call: number) {
@@ -385,20 +389,22 @@ export function useAddEntry(call: number) {
 
 export function useMarkEntry(call: number) {
 	return useWorkChange(call, ({ entry, withdrawn }: { entry: string; withdrawn: boolean }) =>
-		body(client.PATCH('/api/calls/{call}/journal/{entry}', { params: { path: { call, entry } }, body: { withdrawn } })),
+		body(
+			client.PATCH('/api/v1/calls/{call}/journal/{entry}', { params: { path: { call, entry } }, body: { withdrawn } }),
+		),
 	);
 }
 
 export function useSetDirectory(call: number) {
 	return useWorkChange(call, (rows: DirectoryRow[]) =>
-		body(client.PUT('/api/calls/{call}/directory', { ...at(call), body: rows })),
+		body(client.PUT('/api/v1/calls/{call}/directory', { ...at(call), body: rows })),
 	);
 }
 
 export function useTrace(call: number) {
 	return useMutation({
 		mutationFn: (pass: number) =>
-			body(client.GET('/api/calls/{call}/tracer/{pass}', { params: { path: { call, pass } } })),
+			body(client.GET('/api/v1/calls/{call}/tracer/{pass}', { params: { path: { call, pass } } })),
 	});
 }
 
@@ -411,9 +417,9 @@ export function useAddPicture(call: number) {
 }
 
 export function useMarkPicture(call: number) {
-	return useWorkChange(call, ({ picture, withdrawn }: { picture: number; withdrawn: boolean }) =>
+	return useWorkChange(call, ({ picture, withdrawn }: { picture: string; withdrawn: boolean }) =>
 		body(
-			client.PATCH('/api/calls/{call}/pictures/{picture}', {
+			client.PATCH('/api/v1/calls/{call}/pictures/{picture}', {
 				params: { path: { call, picture } },
 				body: { withdrawn },
 			}),
@@ -424,6 +430,6 @@ export function useMarkPicture(call: number) {
 export function useReport(call: number) {
 	return useQuery({
 		queryKey: ['report', call],
-		queryFn: () => body(client.GET('/api/calls/{call}/report', at(call))),
+		queryFn: () => body(client.GET('/api/v1/calls/{call}/report', at(call))),
 	});
 }

@@ -4,7 +4,7 @@
  */
 
 export interface paths {
-    "/api/calls": {
+    "/api/v1/calls": {
         parameters: {
             query?: never;
             header?: never;
@@ -22,7 +22,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}": {
+    "/api/v1/calls/{call}": {
         parameters: {
             query?: never;
             header?: never;
@@ -42,7 +42,7 @@ export interface paths {
         patch: operations["changeCall"];
         trace?: never;
     };
-    "/api/calls/{call}/cautions": {
+    "/api/v1/calls/{call}/cautions": {
         parameters: {
             query?: never;
             header?: never;
@@ -61,7 +61,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/circuit": {
+    "/api/v1/calls/{call}/circuit": {
         parameters: {
             query?: never;
             header?: never;
@@ -84,26 +84,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/circuit/undo": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                call: components["parameters"]["CallID"];
-            };
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Take back the last change of the run */
-        post: operations["undoCircuit"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/calls/{call}/breaker": {
+    "/api/v1/calls/{call}/breaker": {
         parameters: {
             query?: never;
             header?: never;
@@ -122,7 +103,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/stops": {
+    "/api/v1/calls/{call}/stops": {
         parameters: {
             query?: never;
             header?: never;
@@ -141,7 +122,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/stops/{box}": {
+    "/api/v1/calls/{call}/stops/{box}": {
         parameters: {
             query?: never;
             header?: never;
@@ -162,7 +143,7 @@ export interface paths {
         patch: operations["changeStop"];
         trace?: never;
     };
-    "/api/calls/{call}/readings": {
+    "/api/v1/calls/{call}/readings": {
         parameters: {
             query?: never;
             header?: never;
@@ -184,7 +165,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/readings/{reading}": {
+    "/api/v1/calls/{call}/readings/{reading}": {
         parameters: {
             query?: never;
             header?: never;
@@ -204,7 +185,7 @@ export interface paths {
         patch: operations["markReading"];
         trace?: never;
     };
-    "/api/calls/{call}/state": {
+    "/api/v1/calls/{call}/state": {
         parameters: {
             query?: never;
             header?: never;
@@ -223,7 +204,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/conditions": {
+    "/api/v1/calls/{call}/conditions": {
         parameters: {
             query?: never;
             header?: never;
@@ -242,7 +223,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/map": {
+    "/api/v1/calls/{call}/map": {
         parameters: {
             query?: never;
             header?: never;
@@ -261,7 +242,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/why": {
+    "/api/v1/calls/{call}/why": {
         parameters: {
             query?: never;
             header?: never;
@@ -280,7 +261,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/loads": {
+    "/api/v1/calls/{call}/loads": {
         parameters: {
             query?: never;
             header?: never;
@@ -299,7 +280,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/loads/{load}": {
+    "/api/v1/calls/{call}/loads/{load}": {
         parameters: {
             query?: never;
             header?: never;
@@ -319,7 +300,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/changed/{device}": {
+    "/api/v1/calls/{call}/changed/{device}": {
         parameters: {
             query?: never;
             header?: never;
@@ -339,7 +320,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/meter": {
+    "/api/v1/calls/{call}/meter": {
         parameters: {
             query?: never;
             header?: never;
@@ -358,7 +339,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/boxes/{box}": {
+    "/api/v1/calls/{call}/boxes/{box}": {
         parameters: {
             query?: never;
             header?: never;
@@ -379,7 +360,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/boxes/{box}/steps": {
+    "/api/v1/calls/{call}/boxes/{box}/steps": {
         parameters: {
             query?: never;
             header?: never;
@@ -399,7 +380,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/boxes/{box}/made": {
+    "/api/v1/calls/{call}/boxes/{box}/made": {
         parameters: {
             query?: never;
             header?: never;
@@ -419,7 +400,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/boxes/{box}/photograph": {
+    "/api/v1/calls/{call}/boxes/{box}/photograph": {
         parameters: {
             query?: never;
             header?: never;
@@ -439,7 +420,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/work": {
+    "/api/v1/calls/{call}/work": {
         parameters: {
             query?: never;
             header?: never;
@@ -458,7 +439,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/journal": {
+    "/api/v1/calls/{call}/journal": {
         parameters: {
             query?: never;
             header?: never;
@@ -477,7 +458,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/journal/{entry}": {
+    "/api/v1/calls/{call}/journal/{entry}": {
         parameters: {
             query?: never;
             header?: never;
@@ -497,7 +478,7 @@ export interface paths {
         patch: operations["markEntry"];
         trace?: never;
     };
-    "/api/calls/{call}/directory": {
+    "/api/v1/calls/{call}/directory": {
         parameters: {
             query?: never;
             header?: never;
@@ -516,7 +497,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/tracer/{pass}": {
+    "/api/v1/calls/{call}/tracer/{pass}": {
         parameters: {
             query?: never;
             header?: never;
@@ -536,7 +517,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/pictures": {
+    "/api/v1/calls/{call}/pictures": {
         parameters: {
             query: {
                 /** @description Made by who sends it: the same again changes nothing */
@@ -560,13 +541,13 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/pictures/{picture}": {
+    "/api/v1/calls/{call}/pictures/{picture}": {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 call: components["parameters"]["CallID"];
-                picture: number;
+                picture: string;
             };
             cookie?: never;
         };
@@ -581,7 +562,7 @@ export interface paths {
         patch: operations["markPicture"];
         trace?: never;
     };
-    "/api/calls/{call}/report": {
+    "/api/v1/calls/{call}/report": {
         parameters: {
             query?: never;
             header?: never;
@@ -600,7 +581,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/papers/{paper}": {
+    "/api/v1/calls/{call}/papers/{paper}": {
         parameters: {
             query?: never;
             header?: never;
@@ -620,7 +601,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/undo": {
+    "/api/v1/calls/{call}/undo": {
         parameters: {
             query?: never;
             header?: never;
@@ -639,7 +620,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/redo": {
+    "/api/v1/calls/{call}/redo": {
         parameters: {
             query?: never;
             header?: never;
@@ -658,13 +639,13 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/conflicts/{conflict}": {
+    "/api/v1/calls/{call}/conflicts/{conflict}": {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 call: components["parameters"]["CallID"];
-                conflict: number;
+                conflict: string;
             };
             cookie?: never;
         };
@@ -678,7 +659,31 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/used": {
+    "/api/v1/calls/{call}/commands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Do several things in their order, each with a result of its own
+         * @description What a device did while it was out of reach arrives in one request. Each is
+         *     carried out once by its id; a refusal of one does not keep the next from
+         *     being tried. The call as it is afterwards comes with the results.
+         */
+        post: operations["doCommands"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{call}/used": {
         parameters: {
             query?: never;
             header?: never;
@@ -697,7 +702,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/calls/{call}/visit": {
+    "/api/v1/calls/{call}/visit": {
         parameters: {
             query?: never;
             header?: never;
@@ -717,7 +722,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/visits/{token}": {
+    "/api/v1/visits/{token}": {
         parameters: {
             query?: never;
             header?: never;
@@ -736,7 +741,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/visits/{token}/answers": {
+    "/api/v1/visits/{token}/answers": {
         parameters: {
             query?: never;
             header?: never;
@@ -755,7 +760,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/visits/{token}/pictures": {
+    "/api/v1/visits/{token}/pictures": {
         parameters: {
             query: {
                 /** @description Made by who sends it: the same again changes nothing */
@@ -777,16 +782,14 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sites": {
+    "/api/v1/sites": {
         parameters: {
-            query?: {
-                from?: number;
-            };
+            query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The sites, newest first, fifty from the given number on */
+        /** The sites, newest first */
         get: operations["listSites"];
         put?: never;
         /** A new site with its main panel */
@@ -797,7 +800,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sites/{site}": {
+    "/api/v1/sites/{site}": {
         parameters: {
             query?: never;
             header?: never;
@@ -817,7 +820,7 @@ export interface paths {
         patch: operations["changeSite"];
         trace?: never;
     };
-    "/api/sites/{site}/panels": {
+    "/api/v1/sites/{site}/panels": {
         parameters: {
             query?: never;
             header?: never;
@@ -836,7 +839,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/panels/{panel}": {
+    "/api/v1/panels/{panel}": {
         parameters: {
             query?: never;
             header?: never;
@@ -855,7 +858,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/panels/{panel}/directory.csv": {
+    "/api/v1/panels/{panel}/directory.csv": {
         parameters: {
             query?: never;
             header?: never;
@@ -875,7 +878,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{run}": {
+    "/api/v1/runs/{run}": {
         parameters: {
             query?: never;
             header?: never;
@@ -894,7 +897,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/runs/{run}/gfcis/{device}": {
+    "/api/v1/runs/{run}/gfcis/{device}": {
         parameters: {
             query?: never;
             header?: never;
@@ -914,7 +917,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/tests-due": {
+    "/api/v1/tests-due": {
         parameters: {
             query?: never;
             header?: never;
@@ -931,7 +934,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/search": {
+    "/api/v1/search": {
         parameters: {
             query: {
                 q: string;
@@ -950,7 +953,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/stock": {
+    "/api/v1/stock": {
         parameters: {
             query?: never;
             header?: never;
@@ -968,7 +971,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/session": {
+    "/api/v1/session": {
         parameters: {
             query?: never;
             header?: never;
@@ -987,7 +990,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/session/passphrase": {
+    "/api/v1/session/passphrase": {
         parameters: {
             query?: never;
             header?: never;
@@ -1004,7 +1007,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/people": {
+    "/api/v1/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What one gave programs to sign in with */
+        get: operations["listTokens"];
+        put?: never;
+        /** One more, for a program; the token itself is shown this once */
+        post: operations["addToken"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{accessToken}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                accessToken: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** It opens nothing any more */
+        delete: operations["withdrawToken"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people": {
         parameters: {
             query?: never;
             header?: never;
@@ -1022,7 +1062,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/people/{person}": {
+    "/api/v1/people/{person}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1041,7 +1081,7 @@ export interface paths {
         patch: operations["changePerson"];
         trace?: never;
     };
-    "/api/backups": {
+    "/api/v1/backups": {
         parameters: {
             query?: never;
             header?: never;
@@ -1059,7 +1099,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/backups/{backup}": {
+    "/api/v1/backups/{backup}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1078,7 +1118,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/archive": {
+    "/api/v1/archive": {
         parameters: {
             query?: never;
             header?: never;
@@ -1095,7 +1135,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/house": {
+    "/api/v1/house": {
         parameters: {
             query?: never;
             header?: never;
@@ -1113,7 +1153,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sums": {
+    "/api/v1/sums": {
         parameters: {
             query?: never;
             header?: never;
@@ -1130,7 +1170,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sums/{sum}": {
+    "/api/v1/sums/{sum}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1149,7 +1189,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/practice": {
+    "/api/v1/practice": {
         parameters: {
             query?: never;
             header?: never;
@@ -1167,7 +1207,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/practice/learning": {
+    "/api/v1/practice/learning": {
         parameters: {
             query?: never;
             header?: never;
@@ -1185,7 +1225,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lamps": {
+    "/api/v1/lamps": {
         parameters: {
             query?: never;
             header?: never;
@@ -1202,7 +1242,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/basics": {
+    "/api/v1/words/{language}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A language tag such as es-MX; English where there is none */
+                language: string;
+            };
+            cookie?: never;
+        };
+        /** The sentences of a language by their codes */
+        get: operations["getWords"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/basics": {
         parameters: {
             query?: never;
             header?: never;
@@ -1224,11 +1284,37 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         Problem: {
+            /** @description Stable: urn:elvat:problem: and a code, listed in docs/api.md */
             type: string;
             title: string;
             status: number;
             /** @description What was wrong, where, and what to do */
             detail: string;
+        };
+        Words: {
+            tag: string;
+            /** @description In the language itself */
+            name: string;
+            reviewed: boolean;
+            /** @description What who reads it is told where it was not reviewed */
+            note?: string;
+            /** @description %[1]s and so on stand for values */
+            words: {
+                [key: string]: string;
+            };
+        };
+        AccessToken: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            role: components["schemas"]["Role"];
+            /** Format: date-time */
+            createdAt: string;
+            /**
+             * Format: date-time
+             * @description Last; absent where it never was
+             */
+            usedAt?: string;
         };
         /** @enum {string} */
         Role: "electrician" | "helper" | "office";
@@ -1387,6 +1473,8 @@ export interface components {
             count: number;
         };
         Pick: {
+            /** @description Of the catalogue */
+            code: string;
             item: string;
             count: number;
             unit?: string;
@@ -1395,9 +1483,37 @@ export interface components {
             have: number;
             short: number;
         };
+        Command: {
+            /** @description Made anew for each thing that is done */
+            id: string;
+            /**
+             * Format: date-time
+             * @description When it was done, by the device's clock; Elvat-Sent-At tells that apart from this machine's. Absent: now
+             */
+            madeAt?: string;
+            /**
+             * Format: int64
+             * @description Version of the call that was on the screen
+             */
+            seen?: number;
+            /** @description What is done, named under do, with what it needs: docs/api.md */
+            doing: Record<string, never>;
+        };
+        CommandResults: {
+            results: {
+                id: string;
+                /** @description Carried out, now or before; false: refused */
+                done: boolean;
+                title?: string;
+                /** @description Why it was refused */
+                detail?: string;
+                /** @description That a request of its own would have had */
+                status?: number;
+            }[];
+            call: components["schemas"]["Call"];
+        };
         DataConflict: {
-            /** Format: int64 */
-            id: number;
+            id: string;
             /** Format: date-time */
             at: string;
             /** @description What was set twice */
@@ -1626,6 +1742,8 @@ export interface components {
             complaint: string;
             /** Format: date-time */
             createdAt: string;
+            /** @description The diagnosis is not worked out yet, and is empty: ask for the call again */
+            pending: boolean;
             /** Format: date-time */
             cautionsReadAt: string | null;
             phases: components["schemas"]["Progress"][];
@@ -1635,7 +1753,6 @@ export interface components {
             halves: components["schemas"]["HalfFound"][];
             /** @description Newest first */
             readings: components["schemas"]["StoredReading"][];
-            canUndoRun: boolean;
             /** @description The box in work: made up last, proven dead, or in question; empty for none */
             workBox: string;
             state: components["schemas"]["State"];
@@ -1859,6 +1976,10 @@ export interface components {
             /** Format: date-time */
             takenAt: string;
             reading: components["schemas"]["Reading"];
+            /** @description With what and what it showed */
+            says: string;
+            /** @description The state it was taken in */
+            state?: string;
             delta: components["schemas"]["Delta"];
             withdrawn: boolean;
             doubtful: boolean;
@@ -1934,7 +2055,7 @@ export interface components {
         };
         Entry: {
             /** @enum {string} */
-            kind: "breaker-off" | "breaker-on" | "tester-proven" | "dead" | "second-source" | "override" | "traced" | "died" | "note" | "marking" | "part" | "handed-over";
+            kind: "breaker-off" | "breaker-on" | "tester-proven" | "dead" | "second-source" | "override" | "accepted" | "found" | "traced" | "died" | "note" | "marking" | "part" | "handed-over";
             /** Format: date-time */
             at?: string;
             box?: string;
@@ -1962,6 +2083,8 @@ export interface components {
             outlets?: string[];
             hidden?: string;
             text?: string;
+            /** @description Accepted: the key of the finding */
+            finding?: string;
             count?: number;
             to?: string;
             withdrawn?: boolean;
@@ -1973,10 +2096,11 @@ export interface components {
         };
         Gate: {
             /** @enum {string} */
-            gate: "open" | "conductors" | "hand-over";
+            gate: "open" | "conductors" | "make-up" | "hand-over";
             box?: string;
             open: boolean;
             missing: string[];
+            saidMissing: components["schemas"]["Said"][];
             /** @enum {string} */
             next?: "switch-off" | "prove-testers" | "test-slots" | "test-wires" | "stop";
             by?: components["schemas"]["Entry"];
@@ -2009,8 +2133,7 @@ export interface components {
             level: number;
         };
         Picture: {
-            /** Format: int64 */
-            id: number;
+            id: string;
             box: string;
             phase: string;
             /** Format: date-time */
@@ -2088,11 +2211,8 @@ export interface components {
              * @description When it was made up as planned
              */
             madeAt?: string;
-            /**
-             * Format: int64
-             * @description Names the latest picture
-             */
-            photograph?: number;
+            /** @description Names the latest picture */
+            photograph?: string;
             box: components["schemas"]["Box"];
             /** @description What lands where now */
             landings: components["schemas"]["Landing"][];
@@ -2101,6 +2221,14 @@ export interface components {
             plan: components["schemas"]["Plan"];
             /** @description Steps of the plan that are done */
             done: string[];
+            /** @description Keys of the findings that must be mended, or accepted, before it is made up */
+            open: string[];
+            /** @description Keys of the findings that a named person took on */
+            accepted: string[];
+            /** @description What was wrong in it, as it was found; not there where nobody said */
+            found?: string;
+            /** @description Steps that what was recorded shows done, the dead proof among them */
+            ticked: string[];
         };
         LandingPlace: {
             point: string;
@@ -2117,7 +2245,7 @@ export interface components {
                 amps: number;
                 poles?: number;
                 /** @enum {string} */
-                protection?: "none" | "gfci" | "afci" | "dual";
+                protection?: "none" | "gfci" | "afci" | "dual" | "unknown";
                 otherOutlets?: boolean;
             };
             box: {
@@ -2136,11 +2264,24 @@ export interface components {
                 wall?: "gypsum" | "plaster" | "tile" | "wood" | "masonry";
                 gapIn?: number;
                 layersOut?: number;
+                /** @description Inside, from the front edge to the back */
+                depthIn?: number;
+                gangs?: number;
+                /** @description Conductors that go through unbroken */
+                passing?: {
+                    awg: number;
+                    count: number;
+                }[];
+                /** @description Connectors listed for aluminium with copper are at hand */
+                aluminumConnectors?: boolean;
             };
             cables: components["schemas"]["BoxCable"][];
             existing?: components["schemas"]["Existing"];
             device?: components["schemas"]["Chosen"];
             others?: components["schemas"]["Chosen"][];
+            flooded?: boolean;
+            /** @description Keys of findings that were mended */
+            mended?: string[];
             practice?: {
                 [key: string]: string;
             };
@@ -2160,6 +2301,8 @@ export interface components {
             runFeet?: number;
             serves?: string;
         };
+        /** @enum {string} */
+        ServedLoad: "freezer" | "refrigerator" | "sump-pump" | "medical" | "computer" | "alarm" | "heating" | "other" | "none" | "unknown";
         BoxCable: {
             id: string;
             /** @enum {string} */
@@ -2180,7 +2323,8 @@ export interface components {
             /** @enum {string} */
             protect?: "yes" | "no" | "unknown";
             serves?: string;
-            place?: components["schemas"]["BoxPlace"];
+            servesPlace?: components["schemas"]["BoxPlace"];
+            servesLoad?: components["schemas"]["ServedLoad"];
             /** @enum {string} */
             hot2?: "unknown" | "leg" | "switched";
         };
@@ -2207,6 +2351,13 @@ export interface components {
             makeup?: "" | "feed-through" | "pigtail";
             taps?: components["schemas"]["Tap"][];
             seen?: string[];
+            /**
+             * @description The half that hangs on a wall switch
+             * @enum {string}
+             */
+            switched?: "" | "top" | "bottom";
+            /** @enum {string} */
+            plate?: "" | "screwed" | "painted" | "snap-on";
         };
         Tap: {
             x: number;
@@ -2234,6 +2385,16 @@ export interface components {
             torqueLbfIn?: number;
             generation?: string;
             tripped?: boolean;
+            /** @description Its tab stays, whatever the old one's state */
+            whole?: boolean;
+            gangs?: number;
+            /** @enum {string} */
+            grade?: "" | "residential" | "heavy";
+            depthIn?: number;
+            /** @description Seen when the new device was looked over */
+            defects?: string[];
+            /** @description What was done about them */
+            defectDone?: string;
         };
         Verdict: {
             required: boolean;
@@ -2270,6 +2431,11 @@ export interface components {
         };
         Finding: {
             code: string;
+            /** @description Names the finding in its box */
+            key: string;
+            /** @description What is said once it is mended */
+            mend?: string;
+            mended?: boolean;
             /** @enum {string} */
             severity: "danger" | "must" | "should" | "note";
             text: string;
@@ -2282,9 +2448,20 @@ export interface components {
             cured?: boolean;
             stop?: boolean;
         };
+        /** @description A sentence as it is kept: its code in the words of a language, and its values, which may be said themselves; or a text that stands as it is. */
+        Said: {
+            code?: string;
+            text?: string;
+            values?: components["schemas"]["Said"][];
+        };
         Step: {
+            /** @description Names the step however it is worded */
+            code: string;
+            /** @description In English */
             do: string;
             detail?: string;
+            saidDo: components["schemas"]["Said"][];
+            saidDetail: components["schemas"]["Said"][];
             points: string[];
             /** @enum {string} */
             gate: "dead" | "proven" | "none";
@@ -2303,6 +2480,19 @@ export interface components {
                 says: string;
                 problems: string[];
             }[];
+        };
+        Material: {
+            /** @description Of the catalogue */
+            code?: string;
+            item: string;
+            count: number;
+            unit: string;
+            /** @enum {string} */
+            group?: "device" | "breaker" | "box" | "plate" | "splice" | "wire" | "hardware" | "marking" | "tool";
+            /** @description Dollars, all of it */
+            price?: number;
+            /** @description Codes of the steps that use it */
+            steps?: string[];
         };
         Plan: {
             format: string;
@@ -2361,11 +2551,7 @@ export interface components {
                 words: string;
             }[];
             steps: components["schemas"]["Step"][];
-            materials: {
-                item: string;
-                count: number;
-                unit: string;
-            }[];
+            materials: components["schemas"]["Material"][];
             choices: string[];
             stopped?: string;
             issued: boolean;
@@ -2665,6 +2851,8 @@ export interface components {
             at: string;
             why: string;
             do: string;
+            saidWhy: components["schemas"]["Said"];
+            saidDo: components["schemas"]["Said"];
             urgent: boolean;
             shown: boolean;
             site: string;
@@ -2762,6 +2950,10 @@ export interface components {
         RunID: number;
         /** @description Made by who sends it: the same again changes nothing */
         SentAs: string;
+        /** @description Of a list, newest first: what comes before the one with this number */
+        Before: number;
+        /** @description At most so many */
+        Limit: number;
         CallID: number;
         BoxID: string;
         ReadingID: string;
@@ -2775,7 +2967,10 @@ export interface operations {
     listCalls: {
         parameters: {
             query?: {
-                before?: number;
+                /** @description Of a list, newest first: what comes before the one with this number */
+                before?: components["parameters"]["Before"];
+                /** @description At most so many */
+                limit?: components["parameters"]["Limit"];
             };
             header?: never;
             path?: never;
@@ -2907,21 +3102,6 @@ export interface operations {
                 "application/octet-stream": string;
             };
         };
-        responses: {
-            200: components["responses"]["CallNow"];
-            default: components["responses"]["Refused"];
-        };
-    };
-    undoCircuit: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                call: components["parameters"]["CallID"];
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
         responses: {
             200: components["responses"]["CallNow"];
             default: components["responses"]["Refused"];
@@ -3434,7 +3614,7 @@ export interface operations {
             header?: never;
             path: {
                 call: components["parameters"]["CallID"];
-                picture: number;
+                picture: string;
             };
             cookie?: never;
         };
@@ -3458,7 +3638,7 @@ export interface operations {
             header?: never;
             path: {
                 call: components["parameters"]["CallID"];
-                picture: number;
+                picture: string;
             };
             cookie?: never;
         };
@@ -3557,7 +3737,7 @@ export interface operations {
             header?: never;
             path: {
                 call: components["parameters"]["CallID"];
-                conflict: number;
+                conflict: string;
             };
             cookie?: never;
         };
@@ -3571,6 +3751,35 @@ export interface operations {
         };
         responses: {
             200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    doCommands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    commands: components["schemas"]["Command"][];
+                };
+            };
+        };
+        responses: {
+            /** @description One result for each */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CommandResults"];
+                };
+            };
             default: components["responses"]["Refused"];
         };
     };
@@ -3693,7 +3902,10 @@ export interface operations {
     listSites: {
         parameters: {
             query?: {
-                from?: number;
+                /** @description Of a list, newest first: what comes before the one with this number */
+                before?: components["parameters"]["Before"];
+                /** @description At most so many */
+                limit?: components["parameters"]["Limit"];
             };
             header?: never;
             path?: never;
@@ -3715,9 +3927,7 @@ export interface operations {
     };
     addSite: {
         parameters: {
-            query?: {
-                from?: number;
-            };
+            query?: never;
             header?: never;
             path?: never;
             cookie?: never;
@@ -4063,6 +4273,82 @@ export interface operations {
         };
         responses: {
             200: components["responses"]["SessionNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    listTokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description One's own */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessToken"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    addToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @description Of the program */
+                    name: string;
+                    role: components["schemas"]["Role"];
+                };
+            };
+        };
+        responses: {
+            /** @description The token */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        token: string;
+                        tokens: components["schemas"]["AccessToken"][];
+                    };
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    withdrawToken: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                accessToken: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Those that are left */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessToken"][];
+                };
+            };
             default: components["responses"]["Refused"];
         };
     };
@@ -4421,6 +4707,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Basics"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getWords: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description A language tag such as es-MX; English where there is none */
+                language: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The catalogue */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Words"];
                 };
             };
             default: components["responses"]["Refused"];

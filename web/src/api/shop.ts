@@ -18,7 +18,7 @@ const once = (tries: number, error: Error) => !(error instanceof Refused && erro
 export function useSession() {
 	return useQuery({
 		queryKey: ['session'],
-		queryFn: () => body(client.GET('/api/session')),
+		queryFn: () => body(client.GET('/api/v1/session')),
 		staleTime: 60_000,
 		retry: once,
 	});
@@ -33,7 +33,7 @@ export function useMay(what: 'work' | 'override' | 'manage'): boolean {
 export function useSignIn() {
 	const cache = useQueryClient();
 	return useMutation({
-		mutationFn: (who: { name: string; passphrase: string }) => body(client.POST('/api/session', { body: who })),
+		mutationFn: (who: { name: string; passphrase: string }) => body(client.POST('/api/v1/session', { body: who })),
 		onSuccess: () => cache.invalidateQueries(),
 	});
 }
@@ -41,7 +41,7 @@ export function useSignIn() {
 export function useSignOut() {
 	const cache = useQueryClient();
 	return useMutation({
-		mutationFn: () => body(client.DELETE('/api/session')),
+		mutationFn: () => body(client.DELETE('/api/v1/session')),
 		onSuccess: (session) => {
 			cache.setQueryData(['session'], session);
 			cache.removeQueries({ predicate: (q) => q.queryKey[0] !== 'session' });
@@ -51,14 +51,37 @@ export function useSignOut() {
 
 export function useChangePassphrase() {
 	return useMutation({
-		mutationFn: (change: { old: string; new: string }) => body(client.PUT('/api/session/passphrase', { body: change })),
+		mutationFn: (change: { old: string; new: string }) =>
+			body(client.PUT('/api/v1/session/passphrase', { body: change })),
 	});
 }
 
-export function useSites(from: number) {
+export function useTokens() {
+	return useQuery({ queryKey: ['tokens'], queryFn: () => body(client.GET('/api/v1/tokens')) });
+}
+
+export function useAddToken() {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: (token: { name: string; role: Role }) => body(client.POST('/api/v1/tokens', { body: token })),
+		onSuccess: (made) => cache.setQueryData(['tokens'], made.tokens),
+	});
+}
+
+export function useWithdrawToken() {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: (accessToken: number) =>
+			body(client.DELETE('/api/v1/tokens/{accessToken}', { params: { path: { accessToken } } })),
+		onSuccess: (left) => cache.setQueryData(['tokens'], left),
+	});
+}
+
+/** The houses that came into the book before the given one; the newest where it is 0. */
+export function useSites(before: number) {
 	return useQuery({
-		queryKey: ['sites', from],
-		queryFn: () => body(client.GET('/api/sites', { params: { query: { from } } })),
+		queryKey: ['sites', before],
+		queryFn: () => body(client.GET('/api/v1/sites', { params: { query: { before } } })),
 		placeholderData: (before) => before,
 	});
 }
@@ -66,7 +89,7 @@ export function useSites(from: number) {
 export function useSite(site: number) {
 	return useQuery({
 		queryKey: ['site', site],
-		queryFn: () => body(client.GET('/api/sites/{site}', { params: { path: { site } } })),
+		queryFn: () => body(client.GET('/api/v1/sites/{site}', { params: { path: { site } } })),
 		retry: once,
 	});
 }
@@ -84,31 +107,31 @@ function useSiteChange<V>(send: (what: V) => Promise<SiteBook>) {
 }
 
 export function useAddSite() {
-	return useSiteChange((site: { name: string; address: string }) => body(client.POST('/api/sites', { body: site })));
+	return useSiteChange((site: { name: string; address: string }) => body(client.POST('/api/v1/sites', { body: site })));
 }
 
 export function useChangeSite(site: number) {
 	return useSiteChange((change: { name: string; address: string; notes: string }) =>
-		body(client.PATCH('/api/sites/{site}', { params: { path: { site } }, body: change })),
+		body(client.PATCH('/api/v1/sites/{site}', { params: { path: { site } }, body: change })),
 	);
 }
 
 export function useAddPanel(site: number) {
 	return useSiteChange((name: string) =>
-		body(client.POST('/api/sites/{site}/panels', { params: { path: { site } }, body: { name } })),
+		body(client.POST('/api/v1/sites/{site}/panels', { params: { path: { site } }, body: { name } })),
 	);
 }
 
 export function useSetPanel(panel: number) {
 	return useSiteChange((change: { name: string; directory: DirectoryRow[] }) =>
-		body(client.PUT('/api/panels/{panel}', { params: { path: { panel } }, body: change })),
+		body(client.PUT('/api/v1/panels/{panel}', { params: { path: { panel } }, body: change })),
 	);
 }
 
 export function useImportDirectory(panel: number) {
 	return useSiteChange((csv: string) =>
 		body(
-			client.PUT('/api/panels/{panel}/directory.csv', {
+			client.PUT('/api/v1/panels/{panel}/directory.csv', {
 				params: { path: { panel } },
 				body: csv,
 				bodySerializer: (text) => text,
@@ -121,7 +144,7 @@ export function useImportDirectory(panel: number) {
 export function useRun(run: number) {
 	return useQuery({
 		queryKey: ['run', run],
-		queryFn: () => body(client.GET('/api/runs/{run}', { params: { path: { run } } })),
+		queryFn: () => body(client.GET('/api/v1/runs/{run}', { params: { path: { run } } })),
 		retry: once,
 	});
 }
@@ -130,7 +153,9 @@ export function useSetInstalled(run: number) {
 	const cache = useQueryClient();
 	return useMutation({
 		mutationFn: ({ device, installedAt }: { device: string; installedAt?: string }) =>
-			body(client.PUT('/api/runs/{run}/gfcis/{device}', { params: { path: { run, device } }, body: { installedAt } })),
+			body(
+				client.PUT('/api/v1/runs/{run}/gfcis/{device}', { params: { path: { run, device } }, body: { installedAt } }),
+			),
 		onSuccess: (now: RunBook) => {
 			cache.setQueryData(['run', run], now);
 			cache.invalidateQueries({ queryKey: ['site', now.site] });
@@ -139,40 +164,40 @@ export function useSetInstalled(run: number) {
 }
 
 export function useTestsDue() {
-	return useQuery({ queryKey: ['tests-due'], queryFn: () => body(client.GET('/api/tests-due')) });
+	return useQuery({ queryKey: ['tests-due'], queryFn: () => body(client.GET('/api/v1/tests-due')) });
 }
 
 export function useSearch(q: string) {
 	return useQuery({
 		queryKey: ['search', q],
-		queryFn: () => body(client.GET('/api/search', { params: { query: { q } } })),
+		queryFn: () => body(client.GET('/api/v1/search', { params: { query: { q } } })),
 		enabled: q.trim() !== '',
 		placeholderData: (before) => before,
 	});
 }
 
 export function useStock() {
-	return useQuery({ queryKey: ['stock'], queryFn: () => body(client.GET('/api/stock')) });
+	return useQuery({ queryKey: ['stock'], queryFn: () => body(client.GET('/api/v1/stock')) });
 }
 
 export function useAddStock() {
 	const cache = useQueryClient();
 	return useMutation({
-		mutationFn: (move: Move) => body(client.POST('/api/stock', { body: move })),
+		mutationFn: (move: Move) => body(client.POST('/api/v1/stock', { body: move })),
 		retry: (tries, error) => once(tries, error), // sent twice, entered once
 		onSuccess: (now) => cache.setQueryData(['stock'], now),
 	});
 }
 
 export function usePeople() {
-	return useQuery({ queryKey: ['people'], queryFn: () => body(client.GET('/api/people')), retry: once });
+	return useQuery({ queryKey: ['people'], queryFn: () => body(client.GET('/api/v1/people')), retry: once });
 }
 
 export function useAddPerson() {
 	const cache = useQueryClient();
 	return useMutation({
 		mutationFn: (person: { name: string; role: Role; passphrase: string }) =>
-			body(client.POST('/api/people', { body: person })),
+			body(client.POST('/api/v1/people', { body: person })),
 		onSuccess: (now) => cache.setQueryData(['people'], now),
 	});
 }
@@ -181,19 +206,19 @@ export function useChangePerson() {
 	const cache = useQueryClient();
 	return useMutation({
 		mutationFn: ({ id, ...change }: { id: number; role?: Role; passphrase?: string; withdrawn?: boolean }) =>
-			body(client.PATCH('/api/people/{person}', { params: { path: { person: id } }, body: change })),
+			body(client.PATCH('/api/v1/people/{person}', { params: { path: { person: id } }, body: change })),
 		onSuccess: (now) => cache.setQueryData(['people'], now),
 	});
 }
 
 export function useBackups() {
-	return useQuery({ queryKey: ['backups'], queryFn: () => body(client.GET('/api/backups')), retry: once });
+	return useQuery({ queryKey: ['backups'], queryFn: () => body(client.GET('/api/v1/backups')), retry: once });
 }
 
 export function useMakeBackup() {
 	const cache = useQueryClient();
 	return useMutation({
-		mutationFn: () => body(client.POST('/api/backups')),
+		mutationFn: () => body(client.POST('/api/v1/backups')),
 		onSuccess: (now) => cache.setQueryData(['backups'], now),
 	});
 }
@@ -203,6 +228,7 @@ function useBeside<V>(call: number, send: (what: V) => Promise<Call>) {
 	const cache = useQueryClient();
 	return useMutation({
 		mutationFn: send,
+		scope: { id: `call-${call}` }, // one after the other, in the order made
 		onSuccess: (now) => {
 			cache.setQueryData(['call', call], noted(`call ${call}`, now));
 			for (const key of ['work', 'box', 'report']) cache.invalidateQueries({ queryKey: [key, call] });
@@ -215,31 +241,34 @@ const at = (call: number) => ({ params: { path: { call } } });
 export function useUndo(call: number) {
 	return useBeside(call, (way: 'undo' | 'redo') =>
 		way === 'undo'
-			? body(client.POST('/api/calls/{call}/undo', at(call)))
-			: body(client.POST('/api/calls/{call}/redo', at(call))),
+			? body(client.POST('/api/v1/calls/{call}/undo', at(call)))
+			: body(client.POST('/api/v1/calls/{call}/redo', at(call))),
 	);
 }
 
 export function useSettle(call: number) {
-	return useBeside(call, ({ conflict, take }: { conflict: number; take: 'mine' | 'theirs' }) =>
+	return useBeside(call, ({ conflict, take }: { conflict: string; take: 'mine' | 'theirs' }) =>
 		body(
-			client.POST('/api/calls/{call}/conflicts/{conflict}', { params: { path: { call, conflict } }, body: { take } }),
+			client.POST('/api/v1/calls/{call}/conflicts/{conflict}', {
+				params: { path: { call, conflict } },
+				body: { take },
+			}),
 		),
 	);
 }
 
 export function useUsePart(call: number) {
-	return useBeside(call, (move: Move) => body(client.POST('/api/calls/{call}/used', { ...at(call), body: move })));
+	return useBeside(call, (move: Move) => body(client.POST('/api/v1/calls/{call}/used', { ...at(call), body: move })));
 }
 
 export function useMakeVisit(call: number) {
 	const cache = useQueryClient();
 	return useMutation({
-		mutationFn: () => body(client.POST('/api/calls/{call}/visit', at(call))),
+		mutationFn: () => body(client.POST('/api/v1/calls/{call}/visit', at(call))),
 		onSuccess: () => cache.invalidateQueries({ queryKey: ['call', call] }),
 	});
 }
 
 export function useEndVisit(call: number) {
-	return useBeside(call, () => body(client.DELETE('/api/calls/{call}/visit', at(call))));
+	return useBeside(call, () => body(client.DELETE('/api/v1/calls/{call}/visit', at(call))));
 }

@@ -64,15 +64,17 @@ function Found({ q }: { q: string }) {
 }
 
 function Shelves() {
-	const [from, setFrom] = useState(0);
-	const sites = useSites(from);
+	const [pages, setPages] = useState([0]); // where each that was turned to begins
+	const before = pages[pages.length - 1] ?? 0;
+	const sites = useSites(before);
+	const oldest = sites.data?.[sites.data.length - 1]?.id ?? 0;
 	const due = useTestsDue();
 	const may = useMay('work');
 	return (
 		<div className="grid gap-8 wide:grid-cols-[3fr_2fr]">
 			<Part title="Houses" aside={may && <NewSite />}>
 				<Problem error={sites.error} again={() => sites.refetch()} />
-				{sites.data?.length === 0 && from === 0 && (
+				{sites.data?.length === 0 && before === 0 && (
 					<p className="m-0">No house yet. The first call makes one, or add it here.</p>
 				)}
 				<ul className="m-0 grid list-none p-0" aria-label="Houses">
@@ -90,12 +92,12 @@ function Shelves() {
 						</li>
 					))}
 				</ul>
-				{(from > 0 || sites.data?.length === page) && (
+				{(before > 0 || sites.data?.length === page) && (
 					<div className="flex gap-2">
-						<Button kind="quiet" disabled={from === 0} onClick={() => setFrom(Math.max(0, from - page))}>
+						<Button kind="quiet" disabled={before === 0} onClick={() => setPages(pages.slice(0, -1))}>
 							Newer
 						</Button>
-						<Button kind="quiet" disabled={sites.data?.length !== page} onClick={() => setFrom(from + page)}>
+						<Button kind="quiet" disabled={sites.data?.length !== page} onClick={() => setPages([...pages, oldest])}>
 							Older
 						</Button>
 					</div>

@@ -19,7 +19,7 @@ export function Door({ panel, may }: { panel: PanelBook; may: boolean }) {
 				<span className="flex print:hidden">
 					{panel.directory.length > 0 && (
 						<a
-							href={`/api/panels/${panel.id}/directory.csv`}
+							href={`/api/v1/panels/${panel.id}/directory.csv`}
 							download
 							className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
 						>

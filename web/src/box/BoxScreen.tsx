@@ -60,7 +60,7 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 	const [sheet, setSheet] = useState<SheetKey>('steps');
 	const [picked, pick] = useState('');
 	const plan = opened.plan;
-	const lit = plan.steps.find((s) => s.do === picked)?.points ?? [];
+	const lit = plan.steps.find((s) => s.code === picked)?.points ?? [];
 	const save = (next: Box) => {
 		setDraft(next);
 		set.mutate(next, { onSuccess: () => setDraft(null) });

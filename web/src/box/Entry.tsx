@@ -1,9 +1,9 @@
-import { type ReactNode, useEffect, useState } from 'react';
+import { useState } from 'react';
 import type { Box, BoxCable, BoxPlace, Chosen, Existing, OpenedBox } from '../api/client';
-import { useHouse } from '../api/hooks';
 import { Button, field } from '../ui/Button';
-import { numberIn } from '../ui/words';
 import { cableWords, endWords, landingWords } from './cables';
+import { Figure, Part, Pick, Words, yesNo } from './controls';
+import { loads, RoomPick } from './served';
 
 interface Props {
 	opened: OpenedBox;
@@ -30,97 +30,45 @@ export function BoxEntry({ opened, save, close }: Props) {
 					save={(cable) => change({ cables: box.cables.map((x, j) => (j === i ? cable : x)) })}
 				/>
 			))}
-			<DeviceEntry box={box} save={(device) => change({ device })} />
+			<DeviceEntry
+				title="What goes in"
+				device={box.device ?? { id: box.existing?.id || 'D1', kind: 'receptacle', amps: 15 }}
+				breaker={box.breaker.amps}
+				old={box.existing}
+				save={(device) => change({ device })}
+			/>
+			{(box.others ?? []).map((v, i) => (
+				<DeviceEntry
+					key={v.id}
+					title={`Beside it, ${i + 2} in the box`}
+					device={v}
+					breaker={box.breaker.amps}
+					save={(d) => change({ others: box.others?.map((x) => (x.id === v.id ? d : x)) })}
+					drop={() => change({ others: box.others?.filter((x) => x.id !== v.id) })}
+				/>
+			))}
+			{(box.others ?? []).length < 3 && (
+				<Button
+					className="justify-self-start"
+					onClick={() =>
+						change({ others: [...(box.others ?? []), { id: freeName(box), kind: 'receptacle', amps: 15 }] })
+					}
+				>
+					Another device in this box
+				</Button>
+			)}
+			<BreakerEntry box={box} save={(breaker) => change({ breaker })} />
 			<EnclosureEntry box={box} save={(b) => change({ box: b })} />
 			<PlaceEntry place={box.place ?? {}} save={(place) => change({ place })} />
-			<ExistingEntry opened={opened} save={(existing) => change({ existing })} />
+			<ExistingEntry
+				opened={opened}
+				save={(existing) => change({ existing })}
+				flooded={(v) => change({ flooded: v })}
+			/>
 			<Button kind="main" className="justify-self-start" onClick={close}>
 				To the plan
 			</Button>
 		</div>
-	);
-}
-
-interface PickProps<T> {
-	words: string;
-	value: T | undefined;
-	of: { value: T; words: string }[];
-	save: (value: T) => void;
-}
-
-/** One of a few, in one tap. */
-export function Pick<T extends string | number | boolean>({ words, value, of, save }: PickProps<T>) {
-	return (
-		<fieldset className="m-0 flex flex-wrap items-center gap-1.5 border-0 p-0">
-			<legend className="float-left mr-1 w-24 shrink-0 p-0 text-soft">{words}</legend>
-			{of.map((o) => (
-				<button
-					key={String(o.value)}
-					type="button"
-					aria-pressed={value === o.value}
-					onClick={() => save(o.value)}
-					className="min-h-11 min-w-11 border-2 border-hair px-2.5 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper"
-				>
-					{o.words}
-				</button>
-			))}
-		</fieldset>
-	);
-}
-
-const yesNo = [
-	{ value: true, words: 'yes' },
-	{ value: false, words: 'no' },
-];
-
-interface NumberProps {
-	words: string;
-	unit: string;
-	value: number | undefined;
-	save: (value: number | undefined) => void;
-}
-
-/** A figure that may be left open. */
-function Figure({ words, unit, value, save }: NumberProps) {
-	const [typed, setTyped] = useState(value === undefined ? '' : String(value));
-	useEffect(() => setTyped(value === undefined ? '' : String(value)), [value]);
-	const enter = () => {
-		const v = typed.trim() === '' ? undefined : numberIn(typed);
-		if (v !== undefined && Number.isNaN(v)) return;
-		if (v !== value) save(v);
-	};
-	return (
-		<label className="flex items-center gap-2 text-soft">
-			<span className="w-24 shrink-0">{words}</span>
-			<input
-				className={`${field} mono w-20 text-right`}
-				inputMode="decimal"
-				value={typed}
-				aria-label={words}
-				aria-invalid={typed.trim() !== '' && Number.isNaN(numberIn(typed))}
-				onChange={(e) => setTyped(e.target.value)}
-				onBlur={enter}
-				onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
-			/>
-			{unit}
-		</label>
-	);
-}
-
-function Part({ title, more, children }: { title: string; more?: ReactNode; children: ReactNode }) {
-	return (
-		<section className="grid gap-2 border-t-2 border-ink pt-2" aria-label={title}>
-			<h3 className="m-0 text-base font-bold">{title}</h3>
-			{children}
-			{more && (
-				<details>
-					<summary className="inline-flex min-h-11 cursor-pointer items-center underline decoration-hair underline-offset-4">
-						more of it
-					</summary>
-					<div className="grid gap-2 pt-1">{more}</div>
-				</details>
-			)}
-		</section>
 	);
 }
 
@@ -133,7 +81,7 @@ const roles = [
 const protects = [
 	{ value: 'yes', words: 'protect' },
 	{ value: 'no', words: 'must not go off' },
-	{ value: 'unknown', words: 'not known' },
+	{ value: 'unknown', words: 'as it follows' },
 ] as const;
 
 const colours: Record<string, string[]> = {
@@ -147,17 +95,18 @@ function CableEntry({ cable, save }: { cable: BoxCable; save: (c: BoxCable) => v
 	const change = (what: Partial<BoxCable>) => save({ ...cable, ...what });
 	const grounded = cable.conductors.includes('ground');
 	const third = cable.conductors.includes('hot2');
-	const conductors = (ground: boolean, hot2: boolean) => {
+	const loop = third && !cable.conductors.includes('neutral');
+	const conductors = (ground: boolean, hot2: boolean, neutral = true) => {
 		const all: BoxCable['conductors'] = [
 			'hot',
 			...(hot2 ? ['hot2' as const] : []),
-			'neutral',
+			...(neutral ? ['neutral' as const] : []),
 			...(ground ? ['ground' as const] : []),
 		];
 		const insulation = Object.fromEntries(
 			Object.entries(cable.insulation ?? {}).filter(([k]) => all.includes(k as (typeof all)[number])),
 		);
-		change({ conductors: all, insulation });
+		change({ conductors: all, insulation, ...(neutral ? {} : { hot2: 'switched' as const }) });
 	};
 	const words = cableWords(cable);
 	return (
@@ -180,10 +129,26 @@ function CableEntry({ cable, save }: { cable: BoxCable; save: (c: BoxCable) => v
 					<Pick
 						words="type"
 						value={cable.type ?? ''}
-						of={['NM', 'UF', 'AC', 'MC', 'BX', 'conduit'].map((t) => ({ value: t, words: t }))}
+						of={[
+							{ value: 'NM', words: 'NM' },
+							{ value: 'UF', words: 'UF' },
+							{ value: 'AC', words: 'armour with a strip' },
+							{ value: 'MC', words: 'interlocked armour' },
+							{ value: 'BX', words: 'old armour, no strip' },
+							{ value: 'conduit', words: 'metal conduit' },
+						]}
 						save={(v) => change({ type: v })}
 					/>
 					<Pick words="second hot" value={third} of={yesNo} save={(v) => conductors(grounded, v)} />
+					<Pick
+						words="switch loop"
+						value={loop}
+						of={[
+							{ value: true, words: 'to a switch and back, no neutral' },
+							{ value: false, words: 'no' },
+						]}
+						save={(v) => conductors(grounded, v, !v)}
+					/>
 					{third && (
 						<Pick
 							words="it is"
@@ -196,18 +161,35 @@ function CableEntry({ cable, save }: { cable: BoxCable; save: (c: BoxCable) => v
 							save={(v) => change({ hot2: v })}
 						/>
 					)}
-					<Words value={cable.serves ?? ''} label="serves" save={(serves) => change({ serves })} />
 				</>
 			}
 		>
 			<Pick words="it is the" value={cable.role ?? 'unknown'} of={[...roles]} save={(role) => change({ role })} />
+			<Words
+				value={cable.serves ?? ''}
+				label={cable.role === 'line' ? 'comes from' : 'serves'}
+				save={(serves) => change({ serves })}
+			/>
 			{cable.role === 'outgoing' && (
-				<Pick
-					words="on a GFCI"
-					value={cable.protect ?? 'unknown'}
-					of={[...protects]}
-					save={(protect) => change({ protect })}
-				/>
+				<>
+					<RoomPick
+						words="in the room"
+						value={cable.servesPlace?.room ?? ''}
+						save={(room) => change({ servesPlace: room ? { ...cable.servesPlace, room } : undefined })}
+					/>
+					<Pick
+						words="hangs on it"
+						value={cable.servesLoad ?? 'unknown'}
+						of={loads}
+						save={(servesLoad) => change({ servesLoad })}
+					/>
+					<Pick
+						words="on a GFCI"
+						value={cable.protect ?? 'unknown'}
+						of={[...protects]}
+						save={(protect) => change({ protect })}
+					/>
+				</>
 			)}
 			<Pick
 				words="gauge"
@@ -215,7 +197,7 @@ function CableEntry({ cable, save }: { cable: BoxCable; save: (c: BoxCable) => v
 				of={[14, 12, 10].map((g) => ({ value: g, words: `${g} AWG` }))}
 				save={(awg) => change({ awg })}
 			/>
-			<Pick words="ground wire" value={grounded} of={yesNo} save={(v) => conductors(v, third)} />
+			<Pick words="ground wire" value={grounded} of={yesNo} save={(v) => conductors(v, third, !loop)} />
 			<fieldset className="m-0 flex flex-wrap items-center gap-1.5 border-0 p-0">
 				<legend className="float-left mr-1 w-24 p-0 text-soft">colours</legend>
 				{cable.conductors.map((k) => (
@@ -245,24 +227,6 @@ function CableEntry({ cable, save }: { cable: BoxCable; save: (c: BoxCable) => v
 	);
 }
 
-function Words({ value, label, save }: { value: string; label: string; save: (v: string) => void }) {
-	const [typed, setTyped] = useState(value);
-	useEffect(() => setTyped(value), [value]);
-	return (
-		<label className="flex items-center gap-2 text-soft">
-			<span className="w-24 shrink-0">{label}</span>
-			<input
-				aria-label={label}
-				className={`${field} grow`}
-				value={typed}
-				onChange={(e) => setTyped(e.target.value)}
-				onBlur={() => typed.trim() !== value && save(typed.trim())}
-				onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
-			/>
-		</label>
-	);
-}
-
 function EnclosureEntry({ box, save }: { box: Box; save: (b: Box['box']) => void }) {
 	const e = box.box;
 	const change = (what: Partial<Box['box']>) => save({ ...e, ...what });
@@ -281,6 +245,22 @@ function EnclosureEntry({ box, save }: { box: Box; save: (b: Box['box']) => void
 					<Figure words="gap round it" unit="in" value={e.gapIn} save={(v) => change({ gapIn: v })} />
 					<Figure words="spacers there" unit="layers" value={e.layersOut} save={(v) => change({ layersOut: v })} />
 					<Figure words="studs" unit="" value={e.fittings} save={(v) => change({ fittings: v })} />
+					<Figure words="deep inside" unit="in" value={e.depthIn} save={(v) => change({ depthIn: v })} />
+					<Figure
+						words="wires through"
+						unit="unbroken, 12 AWG"
+						value={e.passing?.find((p) => p.awg === 12)?.count}
+						save={(n) => change({ passing: n ? [{ awg: 12, count: n }] : undefined })}
+					/>
+					<Pick
+						words="aluminium"
+						value={e.aluminumConnectors ?? false}
+						of={[
+							{ value: true, words: 'listed connectors at hand' },
+							{ value: false, words: 'none' },
+						]}
+						save={(aluminumConnectors) => change({ aluminumConnectors })}
+					/>
 				</>
 			}
 		>
@@ -300,6 +280,13 @@ function EnclosureEntry({ box, save }: { box: Box; save: (b: Box['box']) => void
 				save={(v) => change({ volumeIn3: v, size: undefined })}
 			/>
 			<Figure words="or, marked" unit="in³" value={e.volumeIn3} save={(v) => change({ volumeIn3: v })} />
+			{e.material === 'metal' && (
+				<Words
+					value={e.size ?? ''}
+					label="or its size"
+					save={(size) => change({ size: size || undefined, volumeIn3: undefined })}
+				/>
+			)}
 			<Pick words="clamps inside" value={(e.clamps ?? 0) > 0} of={yesNo} save={(v) => change({ clamps: v ? 1 : 0 })} />
 			{e.material === 'metal' && (
 				<Pick words="bonded" value={e.bonded} of={yesNo} save={(bonded) => change({ bonded })} />
@@ -319,7 +306,6 @@ function EnclosureEntry({ box, save }: { box: Box; save: (b: Box['box']) => void
 }
 
 function PlaceEntry({ place, save }: { place: BoxPlace; save: (p: BoxPlace) => void }) {
-	const house = useHouse();
 	const change = (what: Partial<BoxPlace>) => save({ ...place, ...what });
 	return (
 		<Part
@@ -334,22 +320,7 @@ function PlaceEntry({ place, save }: { place: BoxPlace; save: (p: BoxPlace) => v
 				</>
 			}
 		>
-			<label className="flex items-center gap-2 text-soft">
-				<span className="w-24 shrink-0">room</span>
-				<select
-					className={field}
-					value={place.room ?? ''}
-					aria-label="room"
-					onChange={(e) => change({ room: e.target.value || undefined })}
-				>
-					<option value="">not said</option>
-					{house.data?.rooms.map((r) => (
-						<option key={r} value={r}>
-							{r}
-						</option>
-					))}
-				</select>
-			</label>
+			<RoomPick words="room" value={place.room ?? ''} save={(room) => change({ room: room || undefined })} />
 			<Pick
 				words="how wet"
 				value={place.exposure}
@@ -372,15 +343,99 @@ const kinds = [
 	{ value: 'smart', words: 'smart' },
 ] as const;
 
-function DeviceEntry({ box, save }: { box: Box; save: (d: Chosen) => void }) {
-	const v = box.device ?? { id: box.existing?.id || 'D1', kind: 'receptacle' as const, amps: 15 };
+/** A name for a device that none has yet. */
+function freeName(box: Box): string {
+	const taken = [
+		box.device?.id,
+		box.existing?.id,
+		...(box.others ?? []).map((v) => v.id),
+		...box.cables.map((c) => c.id),
+	];
+	for (let n = 2; ; n++) if (!taken.includes(`D${n}`)) return `D${n}`;
+}
+
+const protections = [
+	{ value: 'none', words: 'plain' },
+	{ value: 'gfci', words: 'GFCI' },
+	{ value: 'afci', words: 'AFCI' },
+	{ value: 'dual', words: 'both in one' },
+	{ value: 'unknown', words: 'not looked' },
+] as const;
+
+function BreakerEntry({ box, save }: { box: Box; save: (b: Box['breaker']) => void }) {
+	const b = box.breaker;
+	return (
+		<Part title="The breaker">
+			<Pick
+				words="protects"
+				value={b.protection ?? 'unknown'}
+				of={protections}
+				save={(protection) => save({ ...b, protection })}
+			/>
+			<Pick
+				words="rated"
+				value={b.amps}
+				of={[15, 20, 30].map((a) => ({ value: a, words: `${a} A` }))}
+				save={(amps) => save({ ...b, amps })}
+			/>
+			<Pick
+				words="switches"
+				value={b.poles ?? 1}
+				of={[
+					{ value: 1, words: 'one hot' },
+					{ value: 2, words: 'two hots together' },
+				]}
+				save={(poles) => save({ ...b, poles })}
+			/>
+		</Part>
+	);
+}
+
+const defectWords = [
+	{ value: 'ground-slot-blocked', words: 'ground slot blocked' },
+	{ value: 'terminals-alike', words: 'terminals alike' },
+	{ value: 'screw-loose', words: 'screw loose' },
+	{ value: 'cracked', words: 'cracked' },
+	{ value: 'contacts-loose', words: 'contacts loose' },
+];
+
+interface DeviceProps {
+	title: string;
+	device: Chosen;
+	breaker: number;
+	/** What hangs there now: its tab is what the new one gets. */
+	old?: Existing;
+	save: (d: Chosen) => void;
+	drop?: () => void;
+}
+
+function DeviceEntry({ title, device: v, breaker, old, save, drop }: DeviceProps) {
 	const change = (what: Partial<Chosen>) => save({ ...v, ...what });
 	const gfci = v.kind === 'gfci';
 	return (
 		<Part
-			title="What goes in"
+			title={title}
 			more={
 				<>
+					<Several
+						words="defects seen"
+						value={v.defects ?? []}
+						of={defectWords}
+						save={(defects) => change({ defects })}
+					/>
+					{(v.defects ?? []).length > 0 && (
+						<Words value={v.defectDone ?? ''} label="what was done" save={(defectDone) => change({ defectDone })} />
+					)}
+					<Pick
+						words="grade"
+						value={v.grade ?? ''}
+						of={[
+							{ value: 'residential', words: 'residential' },
+							{ value: 'heavy', words: 'heavy-duty' },
+						]}
+						save={(grade) => change({ grade: grade as Chosen['grade'] })}
+					/>
+					<Figure words="depth behind" unit="in" value={v.depthIn} save={(n) => change({ depthIn: n })} />
 					<Figure
 						words="wires each"
 						unit="on a terminal"
@@ -404,7 +459,7 @@ function DeviceEntry({ box, save }: { box: Box; save: (d: Chosen) => void }) {
 				value={v.kind}
 				of={[...kinds]}
 				save={(kind) =>
-					change({ kind, ...(kind === 'gfci' ? { tab: {}, slots: 3, amps: Math.max(v.amps, box.breaker.amps) } : {}) })
+					change({ kind, ...(kind === 'gfci' ? { tab: {}, slots: 3, amps: Math.max(v.amps, breaker) } : {}) })
 				}
 			/>
 			<Pick
@@ -441,14 +496,24 @@ function DeviceEntry({ box, save }: { box: Box; save: (d: Chosen) => void }) {
 					/>
 					<Pick
 						words="hot tab"
-						value={v.tab?.hot ?? ''}
+						value={v.whole ? 'whole' : (v.tab?.hot ?? '')}
 						of={[
-							{ value: '', words: 'whole' },
+							...(old
+								? [{ value: '', words: old.tab?.hot === 'removed' ? 'as the old one: broken' : 'as the old one' }]
+								: []),
+							{ value: 'whole', words: 'whole' },
 							{ value: 'removed', words: 'broken off' },
 						]}
-						save={(hot) => change({ tab: { ...v.tab, hot } })}
+						save={(hot) =>
+							change({ whole: hot === 'whole', tab: { ...v.tab, hot: hot === 'removed' ? 'removed' : '' } })
+						}
 					/>
 				</>
+			)}
+			{drop && (
+				<Button kind="quiet" className="justify-self-start" onClick={drop}>
+					There is no such device
+				</Button>
 			)}
 		</Part>
 	);
@@ -464,7 +529,13 @@ const sights = [
 	{ value: 'push-in', words: 'push-ins used' },
 ];
 
-function ExistingEntry({ opened, save }: { opened: OpenedBox; save: (e: Existing) => void }) {
+interface ExistingProps {
+	opened: OpenedBox;
+	save: (e: Existing) => void;
+	flooded: (was: boolean) => void;
+}
+
+function ExistingEntry({ opened, save, flooded }: ExistingProps) {
 	const box = opened.box;
 	const e = box.existing ?? { kind: 'receptacle' as const, id: 'old' };
 	const change = (what: Partial<Existing>) => save({ ...e, ...what });
@@ -539,22 +610,55 @@ function ExistingEntry({ opened, save }: { opened: OpenedBox; save: (e: Existing
 					))}
 				</ul>
 			)}
-			<fieldset className="m-0 flex flex-wrap gap-1.5 border-0 p-0">
-				<legend className="float-left mr-1 w-24 p-0 text-soft">seen</legend>
-				{sights.map((s) => (
-					<button
-						key={s.value}
-						type="button"
-						aria-pressed={seen.includes(s.value)}
-						onClick={() =>
-							change({ seen: seen.includes(s.value) ? seen.filter((x) => x !== s.value) : [...seen, s.value] })
-						}
-						className="min-h-11 border-2 border-hair px-2.5 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper"
-					>
-						{s.words}
-					</button>
-				))}
-			</fieldset>
+			<Several words="seen" value={seen} of={sights} save={(all) => change({ seen: all })} />
+			<Pick
+				words="on a switch"
+				value={e.switched ?? ''}
+				of={[
+					{ value: '', words: 'no half' },
+					{ value: 'top', words: 'upper half' },
+					{ value: 'bottom', words: 'lower half' },
+				]}
+				save={(switched) => change({ switched: switched as Existing['switched'] })}
+			/>
+			<Pick
+				words="its plate"
+				value={e.plate ?? ''}
+				of={[
+					{ value: 'screwed', words: 'screwed' },
+					{ value: 'painted', words: 'painted over' },
+					{ value: 'snap-on', words: 'snaps on' },
+				]}
+				save={(plate) => change({ plate: plate as Existing['plate'] })}
+			/>
+			<Pick words="under water" value={box.flooded ?? false} of={yesNo} save={flooded} />
 		</Part>
+	);
+}
+
+interface SeveralProps {
+	words: string;
+	value: string[];
+	of: { value: string; words: string }[];
+	save: (value: string[]) => void;
+}
+
+/** Any of a few. */
+function Several({ words, value, of, save }: SeveralProps) {
+	return (
+		<fieldset className="m-0 flex flex-wrap gap-1.5 border-0 p-0">
+			<legend className="float-left mr-1 w-24 p-0 text-soft">{words}</legend>
+			{of.map((o) => (
+				<button
+					key={o.value}
+					type="button"
+					aria-pressed={value.includes(o.value)}
+					onClick={() => save(value.includes(o.value) ? value.filter((x) => x !== o.value) : [...value, o.value])}
+					className="min-h-11 border-2 border-hair px-2.5 aria-pressed:border-ink aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper"
+				>
+					{o.words}
+				</button>
+			))}
+		</fieldset>
 	);
 }

@@ -59,7 +59,7 @@ export function Photograph({ call, opened, save }: Props) {
 						}}
 					>
 						<img
-							src={`/api/calls/${call}/boxes/${box.id}/photograph?${opened.photograph}`}
+							src={`/api/v1/calls/${call}/boxes/${box.id}/photograph?${opened.photograph}`}
 							alt={`The pulled device at ${opened.label}`}
 							className="block max-h-[72dvh] w-auto max-w-full"
 						/>

@@ -3,6 +3,7 @@ import type { OpenedBox, Step } from '../api/client';
 import { useSetSteps } from '../api/hooks';
 import { Caution } from '../ui/Caution';
 import { Problem } from '../ui/Problem';
+import { Beside, useSpanish, Whose } from '../ui/Spanish';
 import { Asks } from './Findings';
 
 /** Where a shut gate is opened. */
@@ -28,15 +29,16 @@ interface Props {
 /** The order of work; the step in hand lights up its wires. */
 export function Steps({ call, opened, picked, pick }: Props) {
 	const set = useSetSteps(call, opened.box.id);
+	const [spanish, toggle] = useSpanish();
 	const done = set.isPending ? set.variables : opened.done;
 	const steps = opened.plan.steps;
-	const next = steps.find((s) => !done.includes(s.do));
-	const inHand = steps.find((s) => s.do === picked) ?? next;
+	const next = steps.find((s) => !done.includes(s.code));
+	const inHand = steps.find((s) => s.code === picked) ?? next;
 	const tick = (s: Step) => {
-		const without = done.filter((d) => d !== s.do);
-		const now = without.length < done.length ? without : [...done, s.do];
+		const without = done.filter((d) => d !== s.code);
+		const now = without.length < done.length ? without : [...done, s.code];
 		set.mutate(now);
-		pick(steps.find((x) => !now.includes(x.do))?.do ?? '');
+		pick(steps.find((x) => !now.includes(x.code))?.code ?? '');
 	};
 	return (
 		<>
@@ -46,10 +48,10 @@ export function Steps({ call, opened, picked, pick }: Props) {
 			<ol className="m-0 list-none p-0" aria-label="Steps">
 				{steps.map((s, i) => {
 					const current = s === inHand;
-					const ticked = done.includes(s.do);
+					const ticked = done.includes(s.code);
 					return (
 						<li
-							key={s.do}
+							key={s.code}
 							aria-current={current ? 'step' : undefined}
 							className="grid grid-cols-[2.2rem_1fr_auto] items-start gap-2 border-b border-rule py-1 aria-[current]:bg-wash aria-[current]:outline-2 aria-[current]:outline-accent print:bg-transparent print:outline-0"
 						>
@@ -58,16 +60,20 @@ export function Steps({ call, opened, picked, pick }: Props) {
 								type="button"
 								className="min-h-11 py-2 text-left"
 								aria-expanded={current}
-								onClick={() => pick(picked === s.do ? '' : s.do)}
+								onClick={() => pick(picked === s.code ? '' : s.code)}
 							>
 								<span className={ticked ? 'text-soft' : 'font-bold'}>{s.do}</span>
+								<Beside said={s.saidDo} words={spanish} />
 								{s.live && current && (
 									<span className="mt-1 block">
 										<b>Power on with conductors apart.</b>
 									</span>
 								)}
 								{s.detail && (
-									<span className={`${current ? 'block' : 'hidden print:block'} text-soft`}>{s.detail}</span>
+									<span className={`${current ? 'block' : 'hidden print:block'} text-soft`}>
+										{s.detail}
+										<Beside said={s.saidDetail} words={spanish} />
+									</span>
 								)}
 							</button>
 							<label className="grid size-11 place-items-center print:hidden">
@@ -83,6 +89,10 @@ export function Steps({ call, opened, picked, pick }: Props) {
 					);
 				})}
 			</ol>
+			<div className="flex flex-wrap items-center gap-x-3 print:hidden">
+				{toggle}
+				<Whose words={spanish} />
+			</div>
 			{steps.some((s) => s.live) && (
 				<div className="mt-2">
 					<Caution>

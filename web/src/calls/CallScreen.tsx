@@ -128,7 +128,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 		else if (key === 'Enter') keys.current?.enter();
 		else if (key === 'n' && call.diagnosis.next[0]) go(call.diagnosis.next[0]);
 		else if (key === 'u' && call.undo) undo.mutate('undo');
-		else if (key === 'U' && call.redo) undo.mutate('redo');
+		else if (key === 'U' && (call.redo || undo.isPending)) undo.mutate('redo');
 		else if (key === 'u') {
 			const newest = call.readings.find((r) => !r.withdrawn);
 			if (newest) withdraw.mutate({ reading: newest.id, withdrawn: true });
@@ -298,7 +298,7 @@ function Extras({ call, basics, build, help, className }: ExtrasProps) {
 				Sweep
 			</Link>
 			<a
-				href={`/api/calls/${call.id}/circuit`}
+				href={`/api/v1/calls/${call.id}/circuit`}
 				download
 				className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
 			>

@@ -3,19 +3,34 @@ import type { Basics, Call } from '../api/client';
 import { useReadCautions } from '../api/hooks';
 import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
+import { useSpanish, Whose } from '../ui/Spanish';
 
 function List({ basics }: { basics: Basics }) {
+	const [spanish, toggle] = useSpanish();
 	return (
-		<ol className="m-0 grid list-none gap-0 p-0">
-			{basics.cautions.map((c, i) => (
-				<li key={c} className="grid grid-cols-[2.5rem_1fr] border-b border-rule py-3">
-					<span className="mono text-xl font-bold" aria-hidden="true">
-						{i + 1}
-					</span>
-					<span>{c}</span>
-				</li>
-			))}
-		</ol>
+		<>
+			<ol className="m-0 grid list-none gap-0 p-0">
+				{basics.cautions.map((c, i) => (
+					<li key={c} className="grid grid-cols-[2.5rem_1fr] border-b border-rule py-3">
+						<span className="mono text-xl font-bold" aria-hidden="true">
+							{i + 1}
+						</span>
+						<span>
+							{c}
+							{spanish && (
+								<span lang="es" className="block pt-1 text-soft">
+									{spanish.say(`caution.${i + 1}`)}
+								</span>
+							)}
+						</span>
+					</li>
+				))}
+			</ol>
+			<div className="flex flex-wrap items-center gap-x-3">
+				{toggle}
+				<Whose words={spanish} />
+			</div>
+		</>
 	);
 }
 

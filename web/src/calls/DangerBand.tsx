@@ -1,7 +1,9 @@
 import type { Call, Danger } from '../api/client';
+import { Beside, useSpanish } from '../ui/Spanish';
 
 /** What can hurt stands over everything, until a reading excludes it. */
 export function DangerBand({ call, exclude }: { call: Call; exclude: (danger: Danger) => void }) {
+	const [spanish] = useSpanish();
 	const urgent = call.diagnosis.hidden.filter((d) => d.urgent);
 	const first = urgent[0];
 	if (!first) return null;
@@ -13,6 +15,7 @@ export function DangerBand({ call, exclude }: { call: Call; exclude: (danger: Da
 				<p className="m-0 min-w-60 grow basis-0">
 					<b>{what}.</b> {act}. <span className="max-wide:hidden">{reason.join('. ')}</span>
 					{urgent.length > 1 && ` And ${urgent.length - 1} more below.`}
+					<Beside said={[first.saidWhy]} words={spanish} />
 				</p>
 				<button
 					type="button"
@@ -20,6 +23,7 @@ export function DangerBand({ call, exclude }: { call: Call; exclude: (danger: Da
 					className="min-h-11 border-2 border-paper px-4 py-1 text-left font-bold hover:bg-paper hover:text-ink max-wide:w-full"
 				>
 					{first.do}
+					<Beside said={[first.saidDo]} words={spanish} className="font-normal" />
 				</button>
 			</div>
 		</section>

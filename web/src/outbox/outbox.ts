@@ -103,23 +103,25 @@ function send(what: Waiting, watched: boolean): Promise<Sent> {
 async function deliver(what: Waiting): Promise<Sent> {
 	const path = { call: what.call };
 	// Made here, and then: it may arrive hours later.
-	const headers = { 'Elvat-Command': what.id, 'Elvat-Made-At': new Date(what.at).toISOString() };
+	const headers = { 'Idempotency-Key': what.id, 'Elvat-Made-At': new Date(what.at).toISOString() };
 	switch (what.kind) {
 		case 'reading': {
 			const reading = { id: what.id, reading: { ...what.reading } };
 			return {
-				call: await body(client.POST('/api/calls/{call}/readings', { params: { path }, headers, body: reading })),
+				call: await body(client.POST('/api/v1/calls/{call}/readings', { params: { path }, headers, body: reading })),
 			};
 		}
 		case 'entry': {
 			const entry = { id: what.id, entry: what.entry };
-			return { work: await body(client.POST('/api/calls/{call}/journal', { params: { path }, headers, body: entry })) };
+			return {
+				work: await body(client.POST('/api/v1/calls/{call}/journal', { params: { path }, headers, body: entry })),
+			};
 		}
 		case 'picture': {
 			const query = { id: what.id, phase: what.phase, box: what.box };
 			return {
 				work: await body(
-					client.POST('/api/calls/{call}/pictures', {
+					client.POST('/api/v1/calls/{call}/pictures', {
 						params: { path, query },
 						body: what.picture as unknown as string,
 						bodySerializer: (blob) => blob,

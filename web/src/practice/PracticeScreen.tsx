@@ -147,7 +147,7 @@ function Learned({ sheet }: { sheet: PracticeSheet }) {
 			</p>
 			<div className="flex flex-wrap gap-3">
 				<a
-					href="/api/practice/learning"
+					href="/api/v1/practice/learning"
 					download="elvat-learned.json"
 					className="inline-flex min-h-11 items-center underline decoration-hair underline-offset-4"
 				>

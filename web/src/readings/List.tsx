@@ -3,7 +3,6 @@ import { useMarkReading } from '../api/hooks';
 import { Delta } from '../delta/Delta';
 import { Problem } from '../ui/Problem';
 import { timeOf } from '../ui/words';
-import { inWords, stateWords } from './tools';
 
 function where(stop: Stop | undefined, r: Reading): string {
 	if (r.tool === 'fixed') return 'Repair';
@@ -38,8 +37,8 @@ export function ReadingList({ call, pick }: { call: Call; pick: (box: string) =>
 								onClick={() => stop && pick(stop.box)}
 							>
 								<span className={`block font-bold ${r.withdrawn ? 'line-through' : ''}`}>{where(stop, r.reading)}</span>
-								<span className={`block tabular-nums ${r.withdrawn ? 'line-through' : ''}`}>{inWords(r.reading)}</span>
-								{stateWords(r.reading) && <span className="block text-soft">{stateWords(r.reading)}</span>}
+								<span className={`block tabular-nums ${r.withdrawn ? 'line-through' : ''}`}>{r.says}</span>
+								{r.state && <span className="block text-soft">{r.state}</span>}
 								{r.doubtful && <span className="block font-bold">Doubtful: counts little</span>}
 								{r.problem && <span className="block text-soft">Left out of account: {r.problem}</span>}
 							</button>
@@ -50,7 +49,7 @@ export function ReadingList({ call, pick }: { call: Call; pick: (box: string) =>
 									aria-pressed={r.doubtful}
 									className="min-h-11 min-w-11 px-1 underline decoration-hair underline-offset-4"
 									onClick={() => mark.mutate({ reading: r.id, doubtful: !r.doubtful })}
-									aria-label={`${r.doubtful ? 'Trust' : 'Doubt'}: ${where(stop, r.reading)}, ${inWords(r.reading)}`}
+									aria-label={`${r.doubtful ? 'Trust' : 'Doubt'}: ${where(stop, r.reading)}, ${r.says}`}
 								>
 									{r.doubtful ? 'trust' : 'doubt'}
 								</button>
@@ -59,7 +58,7 @@ export function ReadingList({ call, pick }: { call: Call; pick: (box: string) =>
 								type="button"
 								className="min-h-11 min-w-11 px-2 underline decoration-hair underline-offset-4"
 								onClick={() => mark.mutate({ reading: r.id, withdrawn: !r.withdrawn })}
-								aria-label={`${r.withdrawn ? 'Put back' : 'Undo'}: ${where(stop, r.reading)}, ${inWords(r.reading)}`}
+								aria-label={`${r.withdrawn ? 'Put back' : 'Undo'}: ${where(stop, r.reading)}, ${r.says}`}
 							>
 								{r.withdrawn ? 'put back' : 'undo'}
 							</button>

@@ -1,7 +1,7 @@
-import { Undo2 } from 'lucide-react';
 import { type FormEvent, useEffect, useRef, useState } from 'react';
 import type { Basics, Call, NewStop } from '../api/client';
-import { useAddStop, useReplaceCircuit, useSetBreaker, useSetConditions, useSetMap, useUndoRun } from '../api/hooks';
+import { useAddStop, useReplaceCircuit, useSetBreaker, useSetConditions, useSetMap } from '../api/hooks';
+import { UndoButtons } from '../calls/Beside';
 import { Button, field } from '../ui/Button';
 import { OpenFile } from '../ui/OpenFile';
 import { Problem } from '../ui/Problem';
@@ -18,7 +18,6 @@ interface Props {
 
 /** Builds the run: breaker, then stop after stop, one line each. */
 export function Builder({ call, basics, picked, pick, close }: Props) {
-	const undo = useUndoRun(call.id);
 	const replace = useReplaceCircuit(call.id);
 	return (
 		<section className="grid gap-3 border-t-2 border-ink bg-paper px-4 py-3 wide:px-6" aria-label="Build the run">
@@ -26,15 +25,11 @@ export function Builder({ call, basics, picked, pick, close }: Props) {
 				<h2 className="m-0 text-lg font-bold">{call.stops.length ? 'The run' : 'Build the run'}</h2>
 				<Breaker call={call} basics={basics} />
 				<div className="ml-auto flex flex-wrap items-center gap-1">
-					{call.canUndoRun && (
-						<Button kind="quiet" onClick={() => undo.mutate(undefined)} disabled={undo.isPending}>
-							<Undo2 size={18} aria-hidden="true" /> Undo
-						</Button>
-					)}
+					<UndoButtons call={call} />
 					<OpenFile label="Open a circuit file" open={(text) => replace.mutate(text)} />
 					{call.stops.length > 0 && (
 						<a
-							href={`/api/calls/${call.id}/circuit`}
+							href={`/api/v1/calls/${call.id}/circuit`}
 							download
 							className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
 						>
@@ -49,7 +44,7 @@ export function Builder({ call, basics, picked, pick, close }: Props) {
 				</div>
 			</div>
 			<AddStop call={call} basics={basics} picked={picked} pick={pick} />
-			<Problem error={replace.error ?? undo.error} />
+			<Problem error={replace.error} />
 		</section>
 	);
 }

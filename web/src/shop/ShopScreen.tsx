@@ -5,13 +5,8 @@ import { Button, field } from '../ui/Button';
 import { Page, Part } from '../ui/Page';
 import { Problem } from '../ui/Problem';
 import { dayOf, timeOf } from '../ui/words';
+import { RoleChoice } from './RoleChoice';
 import { NewPassphrase } from './SignIn';
-
-const roles: { role: Role; words: string }[] = [
-	{ role: 'electrician', words: 'everything, people and backups too' },
-	{ role: 'helper', words: 'does the work; passes no gate, sets no rule' },
-	{ role: 'office', words: 'reads and prints' },
-];
 
 /** Who may see what, and what there is if this machine is gone tomorrow. */
 export function ShopScreen() {
@@ -54,23 +49,6 @@ function People({ signIn }: { signIn: boolean }) {
 				))}
 			</ul>
 		</Part>
-	);
-}
-
-function RoleChoice({ value, set, label }: { value: Role; set: (role: Role) => void; label: string }) {
-	return (
-		<select
-			aria-label={label}
-			className={`${field} max-w-full`}
-			value={value}
-			onChange={(e) => set(e.target.value as Role)}
-		>
-			{roles.map((r) => (
-				<option key={r.role} value={r.role}>
-					{r.role}: {r.words}
-				</option>
-			))}
-		</select>
 	);
 }
 
@@ -182,7 +160,7 @@ function Backups() {
 							Make one now
 						</Button>
 						<a
-							href="/api/archive"
+							href="/api/v1/archive"
 							download
 							className="inline-flex min-h-11 items-center border-2 border-ink px-4 font-bold hover:bg-wash"
 						>
@@ -197,7 +175,7 @@ function Backups() {
 								</span>
 								<span className="mono text-soft">{size(b.bytes)}</span>
 								<a
-									href={`/api/backups/${b.name}`}
+									href={`/api/v1/backups/${b.name}`}
 									download
 									aria-label={`Download the backup of ${dayOf(b.at)}, ${timeOf(b.at)}`}
 									className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"

@@ -7,6 +7,7 @@ import { Button, field } from '../ui/Button';
 import { Page } from '../ui/Page';
 import { Problem } from '../ui/Problem';
 import { Mark } from '../ui/TopBar';
+import { Tokens } from './Tokens';
 
 /** Shows nothing of the shop to who is not signed in, where one has to be. A customer's page asks nobody. */
 export function SignedIn({ children }: { children: ReactNode }) {
@@ -104,6 +105,7 @@ export function MeScreen() {
 				{change.isSuccess && <p role="status">Changed. Your other sessions have ended.</p>}
 				<Problem error={change.error} />
 			</form>
+			{session.data?.required && <Tokens />}
 		</Page>
 	);
 }

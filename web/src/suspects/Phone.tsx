@@ -4,7 +4,9 @@ import type { Call, Conditions, Phoned } from '../api/client';
 import { useAddReading, useSetConditions } from '../api/hooks';
 import { newID } from '../api/newID';
 import { Button, field } from '../ui/Button';
+import type { Words } from '../ui/language';
 import { Problem } from '../ui/Problem';
+import { useSpanish, Whose } from '../ui/Spanish';
 import { Ticked } from '../ui/Ticked';
 import { Answers } from './Answers';
 
@@ -43,6 +45,7 @@ const grounds: { ground: NonNullable<Conditions['ground']>; words: string }[] = 
 /** Before driving: what to ask the customer, a tap away. Each answer is evidence. */
 export function Phone({ call }: { call: Call }) {
 	const asked = call.diagnosis.phone;
+	const [spanish, toggle] = useSpanish();
 	if (asked.length === 0 || call.stops.length === 0) return null;
 	return (
 		<Collapsible.Root className="border-b-2 border-ink pb-2">
@@ -54,9 +57,13 @@ export function Phone({ call }: { call: Call }) {
 			<Collapsible.Content>
 				<section className="grid grid-cols-[minmax(0,1fr)] gap-1" aria-label="On the phone">
 					<Complaint call={call} />
+					<div className="flex flex-wrap items-center gap-x-3">
+						{toggle}
+						<Whose words={spanish} />
+					</div>
 					<ul className="m-0 list-none p-0">
 						{asked.map((q) => (
-							<Question key={q.key} call={call} q={q} />
+							<Question key={q.key} call={call} q={q} spanish={spanish} />
 						))}
 					</ul>
 				</section>
@@ -108,13 +115,26 @@ function Choice<V extends string>(of: { words: string; value: V; all: [V, string
 	);
 }
 
-function Question({ call, q }: { call: Call; q: Phoned }) {
+interface QuestionProps {
+	call: Call;
+	q: Phoned;
+	/** Where it is to be read out in Spanish too. */
+	spanish?: Words;
+}
+
+function Question({ call, q, spanish }: QuestionProps) {
+	const place = call.stops.find((s) => s.devices.some((d) => d.id === q.at))?.label ?? '';
 	const add = useAddReading(call.id);
 	const say = (works: boolean) => add.mutate({ id: newID(), reading: { tool: 'told', at: q.at, half: q.half, works } });
 	return (
 		<li className="grid items-center gap-x-4 gap-y-1 border-t border-rule py-2 wide:grid-cols-[1fr_auto]">
 			<p className="m-0">
 				<b>{q.say}</b> <span className="text-soft">{q.why}</span>
+				{spanish && (
+					<b lang="es" className="block font-normal">
+						{q.at ? spanish.say('phone.outlet', place) : spanish.say(`phone.${q.key}`)}
+					</b>
+				)}
 			</p>
 			{q.asked && <Answers call={call} asked={q.asked} />}
 			{q.at && (

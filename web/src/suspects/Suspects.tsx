@@ -4,6 +4,7 @@ import { useState } from 'react';
 import type { Call, Danger, Suspect } from '../api/client';
 import { BetweenEntry } from '../readings/BetweenEntry';
 import { Button } from '../ui/Button';
+import { Beside, useSpanish, Whose } from '../ui/Spanish';
 import { capital, percent, percentParts } from '../ui/words';
 import { EvidenceList } from './Evidence';
 
@@ -20,6 +21,7 @@ const mostShown = 5;
 
 /** The suspects, most probable first, each with its reason a tap away. */
 export function Suspects({ call, pick, exclude }: Props) {
+	const [spanish, toggle] = useSpanish();
 	const { suspects, unexplained, hidden } = call.diagnosis;
 	const [all, setAll] = useState(false);
 	const likely = suspects.filter((s) => s.probability >= worthShowing).slice(0, mostShown);
@@ -62,12 +64,20 @@ export function Suspects({ call, pick, exclude }: Props) {
 										<b>{capital(d.name)}</b>{' '}
 										{d.site === 'panel' ? 'in the panel' : (call.stops.find((s) => s.box === d.site)?.label ?? d.at)}
 									</span>
-									<span className="text-soft">{d.do}</span>
+									<span className="text-soft">
+										{d.do}
+										<Beside said={[d.saidDo]} words={spanish} />
+									</span>
+									<Beside said={[d.saidWhy]} words={spanish} className="wide:col-span-2" />
 								</button>
 								{d.between && <BetweenEntry call={call} tool="meter" between={d.between} />}
 							</li>
 						))}
 					</ul>
+					<div className="flex flex-wrap items-center gap-x-3">
+						{toggle}
+						<Whose words={spanish} />
+					</div>
 				</section>
 			)}
 		</section>

@@ -4,6 +4,7 @@ import { useParams } from 'react-router';
 import { body, client, Refused, type Visit, type VisitAnswer } from '../api/client';
 import { newID } from '../api/newID';
 import { Button, field } from '../ui/Button';
+import { useLanguage, useWords, type Words } from '../ui/language';
 import { PictureInput } from '../ui/PictureInput';
 import { Problem } from '../ui/Problem';
 import { smaller } from '../ui/picture';
@@ -13,22 +14,24 @@ import { Mark } from '../ui/TopBar';
 export function VisitScreen() {
 	const token = useParams().token ?? '';
 	const cache = useQueryClient();
+	const [language, setLanguage] = useLanguage();
+	const words = useWords(language);
 	const visit = useQuery({
 		queryKey: ['visit', token],
-		queryFn: () => body(client.GET('/api/visits/{token}', { params: { path: { token } } })),
+		queryFn: () => body(client.GET('/api/v1/visits/{token}', { params: { path: { token } } })),
 		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
 	});
 	const keep = (now: Visit) => cache.setQueryData(['visit', token], now);
 	const answer = useMutation({
 		mutationFn: (what: { id: string; answer: VisitAnswer }) =>
-			body(client.POST('/api/visits/{token}/answers', { params: { path: { token } }, body: what })),
+			body(client.POST('/api/v1/visits/{token}/answers', { params: { path: { token } }, body: what })),
 		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 8,
 		onSuccess: keep,
 	});
 	const picture = useMutation({
 		mutationFn: ({ id, file }: { id: string; file: Blob }) =>
 			body(
-				client.POST('/api/visits/{token}/pictures', {
+				client.POST('/api/v1/visits/{token}/pictures', {
 					params: { path: { token }, query: { id } },
 					body: file as unknown as string,
 					bodySerializer: (blob) => blob,
@@ -38,9 +41,11 @@ export function VisitScreen() {
 		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
 		onSuccess: keep,
 	});
+	const title = words?.say('visit.title') ?? '';
 	useEffect(() => {
-		document.title = visit.data ? `Before we come, ${visit.data.shop}` : 'Before we come';
-	}, [visit.data]);
+		document.title = visit.data ? `${title}, ${visit.data.shop}` : title;
+		document.documentElement.lang = words?.tag ?? 'en';
+	}, [visit.data, title, words?.tag]);
 	const say = (what: VisitAnswer, then?: () => void) =>
 		answer.mutate({ id: newID(), answer: what }, { onSuccess: then });
 	const [again, setAgain] = useState(false);
@@ -55,29 +60,51 @@ export function VisitScreen() {
 			<header className="flex items-center gap-3 border-b-2 border-ink pb-2">
 				<Mark />
 				<p className="m-0 grow">
-					<b className="block text-lg/tight">{v?.shop || 'Before we come'}</b>
+					<b className="block text-lg/tight">{v?.shop || title}</b>
 					<span className="text-soft">{v?.title}</span>
 				</p>
+				{[
+					{ tag: 'en', name: 'English' },
+					{ tag: 'es', name: 'Español' },
+				].map(
+					(l) =>
+						l.tag !== words?.tag && (
+							<Button key={l.tag} kind="quiet" lang={l.tag} onClick={() => setLanguage(l.tag)}>
+								{l.name}
+							</Button>
+						),
+				)}
 			</header>
 			<main className="grid gap-5">
 				<Problem error={visit.error} again={() => visit.refetch()} />
-				{v && (
+				{words?.note && <p className="m-0 border-l-4 border-ink pl-3 text-soft">{words.note}</p>}
+				{v && words && (
 					<>
 						{again ? (
-							<Danger visit={v} say={(what) => say(what, () => setAgain(false))} busy={answer.isPending} />
+							<Danger
+								visit={v}
+								words={words}
+								say={(what) => say(what, () => setAgain(false))}
+								busy={answer.isPending}
+							/>
 						) : (
-							<Stage visit={v} say={say} busy={answer.isPending} />
+							<Stage visit={v} words={words} say={say} busy={answer.isPending} />
 						)}
 						{v.stage !== 'danger' && v.stage !== 'stay-away' && !again && (
 							<Button className="min-h-14 border-4 text-lg" onClick={() => setAgain(true)} disabled={answer.isPending}>
-								Warm, a smell, sparks, water: stop
+								{words.say('visit.stop')}
 							</Button>
 						)}
 						<Problem error={answer.error ?? picture.error} />
 						{v.stage !== 'danger' && v.stage !== 'stay-away' && (
-							<Photograph visit={v} busy={picture.isPending} take={(file) => picture.mutate({ id: newID(), file })} />
+							<Photograph
+								visit={v}
+								words={words}
+								busy={picture.isPending}
+								take={(file) => picture.mutate({ id: newID(), file })}
+							/>
 						)}
-						{v.stage !== 'danger' && <Tell say={say} busy={answer.isPending} />}
+						{v.stage !== 'danger' && <Tell words={words} say={say} busy={answer.isPending} />}
 					</>
 				)}
 			</main>
@@ -87,6 +114,7 @@ export function VisitScreen() {
 
 interface StageProps {
 	visit: Visit;
+	words: Words;
 	say: (what: VisitAnswer, then?: () => void) => void;
 	busy: boolean;
 }
@@ -104,17 +132,25 @@ function Stage(props: StageProps) {
 		case 'breaker':
 			return <Breaker {...props} />;
 		default:
-			return <Says visit={props.visit} title="That is all" />;
+			return <Says visit={props.visit} words={props.words} title="visit.done" />;
 	}
 }
 
-function Says({ visit, title, children }: { visit: Visit; title: string; children?: ReactNode }) {
+interface SaysProps {
+	visit: Visit;
+	words: Words;
+	/** Its code. */
+	title: string;
+	children?: ReactNode;
+}
+
+function Says({ visit, words, title, children }: SaysProps) {
 	return (
-		<section aria-label={title} className="grid gap-4">
-			<h1 className="m-0 text-3xl/tight font-bold">{title}</h1>
-			{visit.say.map((line) => (
-				<p key={line} className="m-0 text-lg">
-					{line}
+		<section aria-label={words.say(title)} className="grid gap-4">
+			<h1 className="m-0 text-3xl/tight font-bold">{words.say(title)}</h1>
+			{visit.say.map((code) => (
+				<p key={code} className="m-0 text-lg">
+					{words.say(code)}
 				</p>
 			))}
 			{children}
@@ -122,63 +158,61 @@ function Says({ visit, title, children }: { visit: Visit; title: string; childre
 	);
 }
 
-const signWords: Record<string, string> = {
-	heat: 'Warm or hot to the hand',
-	smell: 'A smell of burning, plastic or fish',
-	scorching: 'Brown or black marks',
-	sparks: 'Sparks or buzzing',
-	water: 'Water, or anything wet',
-	shock: 'Somebody felt a shock or a tingle',
-};
-
 type Sign = NonNullable<VisitAnswer['signs']>[number];
 
-function Danger({ visit, say, busy }: StageProps) {
+function Danger({ visit, words, say, busy }: StageProps) {
 	const [signs, setSigns] = useState<Sign[]>([]);
 	const [box, setBox] = useState('');
 	return (
-		<Says visit={visit} title="First: is it safe?">
+		<Says visit={visit} words={words} title="visit.danger">
 			<div className="grid gap-2">
 				{visit.signs.map((s) => (
 					<label key={s} className="flex min-h-13 items-center gap-3 border-2 border-ink px-3 text-lg">
 						<input
 							type="checkbox"
-							className="size-6 accent-[var(--accent)]"
+							className="size-6 shrink-0 accent-[var(--accent)]"
 							checked={signs.includes(s as Sign)}
 							onChange={(e) => setSigns(e.target.checked ? [...signs, s as Sign] : signs.filter((x) => x !== s))}
 						/>
-						{signWords[s] ?? s}
+						{words.say(`sign.${s}`)}
 					</label>
 				))}
 			</div>
 			{signs.length > 0 ? (
 				<>
-					<Where visit={visit} box={box} set={setBox} />
+					<Where visit={visit} words={words} box={box} set={setBox} />
 					<Button
 						kind="main"
 						className="min-h-14 text-lg"
 						disabled={busy}
 						onClick={() => say({ kind: 'danger', signs, box: box || undefined })}
 					>
-						Yes, this
+						{words.say('visit.yesThis')}
 					</Button>
 				</>
 			) : (
 				<Button kind="main" className="min-h-14 text-lg" disabled={busy} onClick={() => say({ kind: 'danger' })}>
-					None of this
+					{words.say('visit.noneOfThis')}
 				</Button>
 			)}
 		</Says>
 	);
 }
 
-function Where({ visit, box, set }: { visit: Visit; box: string; set: (box: string) => void }) {
+interface WhereProps {
+	visit: Visit;
+	words: Words;
+	box: string;
+	set: (box: string) => void;
+}
+
+function Where({ visit, words, box, set }: WhereProps) {
 	if (visit.outlets.length === 0) return null;
 	return (
 		<label className="grid gap-1 text-soft">
-			where, if you know
+			{words.say('visit.where')}
 			<select className={`${field} text-lg`} value={box} onChange={(e) => set(e.target.value)}>
-				<option value="">not sure</option>
+				<option value="">{words.say('visit.notSure')}</option>
 				{visit.outlets.map((o) => (
 					<option key={o.device} value={o.box}>
 						{o.label}
@@ -189,23 +223,23 @@ function Where({ visit, box, set }: { visit: Visit; box: string; set: (box: stri
 	);
 }
 
-function StayAway({ visit }: StageProps) {
+function StayAway({ visit, words }: StageProps) {
 	return (
-		<section aria-label="Leave it off" className="grid gap-4">
+		<section aria-label={words.say('visit.away')} className="grid gap-4">
 			<div className="flex items-stretch bg-ink text-paper">
 				<i aria-hidden="true" className="stripes w-6 shrink-0" />
-				<h1 className="m-0 px-4 py-3 text-3xl/tight font-bold">Leave it off. Stay away.</h1>
+				<h1 className="m-0 px-4 py-3 text-3xl/tight font-bold">{words.say('visit.away')}</h1>
 			</div>
-			{visit.say.map((line) => (
-				<p key={line} className="m-0 text-xl">
-					{line}
+			{visit.say.map((code) => (
+				<p key={code} className="m-0 text-xl">
+					{words.say(code)}
 				</p>
 			))}
 		</section>
 	);
 }
 
-function Outlets({ visit, say, busy }: StageProps) {
+function Outlets({ visit, words, say, busy }: StageProps) {
 	const [plugged, setPlugged] = useState('');
 	const [heavy, setHeavy] = useState(false);
 	const [at, setAt] = useState('');
@@ -222,7 +256,7 @@ function Outlets({ visit, say, busy }: StageProps) {
 	};
 	const something = Object.keys(marks).length > 0 || plugged.trim() !== '' || storm !== null || work !== null;
 	return (
-		<Says visit={visit} title="What is dead?">
+		<Says visit={visit} words={words} title="visit.outlets">
 			<ul className="m-0 grid list-none gap-2 p-0" aria-label="Outlets">
 				{visit.outlets.map((o) => {
 					const mark = marks[o.device] ?? said(o.device);
@@ -234,47 +268,52 @@ function Outlets({ visit, say, busy }: StageProps) {
 									key={String(works)}
 									type="button"
 									aria-pressed={mark === works}
-									aria-label={`${o.label}: ${works ? 'works' : 'dead'}`}
+									aria-label={`${o.label}: ${words.say(works ? 'visit.works' : 'visit.dead')}`}
 									className={`min-h-12 min-w-20 border-2 border-ink px-3 font-bold ${mark === works ? 'bg-ink text-paper' : ''}`}
 									onClick={() => setMarks({ ...marks, [o.device]: works })}
 								>
-									{works ? 'works' : 'dead'}
+									{words.say(works ? 'visit.works' : 'visit.dead')}
 								</button>
 							))}
 						</li>
 					);
 				})}
 			</ul>
-			{visit.outlets.length === 0 && (
-				<p className="m-0 text-lg">We have no list of your outlets yet: write below which are dead.</p>
-			)}
+			{visit.outlets.length === 0 && <p className="m-0 text-lg">{words.say('visit.noList')}</p>}
 			<label className="grid gap-1 text-soft">
-				What was plugged in, or switched on, when it stopped?
+				{words.say('visit.plugged')}
 				<input className={`${field} text-lg`} value={plugged} onChange={(e) => setPlugged(e.target.value)} />
 			</label>
 			<label className="flex min-h-12 items-center gap-3 text-lg">
 				<input
 					type="checkbox"
-					className="size-6 accent-[var(--accent)]"
+					className="size-6 shrink-0 accent-[var(--accent)]"
 					checked={heavy}
 					onChange={(e) => setHeavy(e.target.checked)}
 				/>
-				a heater, a vacuum cleaner, a kettle or the like
+				{words.say('visit.heavy')}
 			</label>
-			<YesNo words="Was there a storm?" value={storm} set={setStorm} />
-			<YesNo words="Did anybody work on the wiring lately?" value={work} set={setWork} />
-			{(work || plugged.trim() !== '') && <Where visit={visit} box={at} set={setAt} />}
+			<YesNo words={words} code="visit.storm" value={storm} set={setStorm} />
+			<YesNo words={words} code="visit.work" value={work} set={setWork} />
+			{(work || plugged.trim() !== '') && <Where visit={visit} words={words} box={at} set={setAt} />}
 			<Button kind="main" className="min-h-14 text-lg" disabled={busy || !something} onClick={done}>
-				Next
+				{words.say('visit.next')}
 			</Button>
 		</Says>
 	);
 }
 
-function YesNo({ words, value, set }: { words: string; value: boolean | null; set: (yes: boolean) => void }) {
+interface YesNoProps {
+	words: Words;
+	code: string;
+	value: boolean | null;
+	set: (yes: boolean) => void;
+}
+
+function YesNo({ words, code, value, set }: YesNoProps) {
 	return (
 		<fieldset className="m-0 grid grid-cols-[1fr_auto_auto] items-center gap-2 border-0 p-0">
-			<legend className="float-left text-lg">{words}</legend>
+			<legend className="float-left text-lg">{words.say(code)}</legend>
 			{[true, false].map((yes) => (
 				<button
 					key={String(yes)}
@@ -283,7 +322,7 @@ function YesNo({ words, value, set }: { words: string; value: boolean | null; se
 					className={`min-h-12 min-w-16 border-2 border-ink px-3 font-bold ${value === yes ? 'bg-ink text-paper' : ''}`}
 					onClick={() => set(yes)}
 				>
-					{yes ? 'yes' : 'no'}
+					{words.say(yes ? 'visit.yes' : 'visit.no')}
 				</button>
 			))}
 		</fieldset>
@@ -291,20 +330,18 @@ function YesNo({ words, value, set }: { words: string; value: boolean | null; se
 }
 
 const results: { result: NonNullable<VisitAnswer['result']>; words: string }[] = [
-	{ result: 'came-back', words: 'It clicked in, and the power is back' },
-	{ result: 'no-change', words: 'Nothing changed' },
-	{ result: 'will-not-hold', words: 'It does not stay in' },
+	{ result: 'came-back', words: 'visit.cameBack' },
+	{ result: 'no-change', words: 'visit.noChange' },
+	{ result: 'will-not-hold', words: 'visit.willNotHold' },
 ];
 
-function Resets({ visit, say, busy }: StageProps) {
+function Resets({ visit, words, say, busy }: StageProps) {
 	const next = visit.guards.find((g) => g.key === visit.next);
 	const done = visit.guards.filter((g) => g.said).length;
 	return (
-		<Says visit={visit} title="Press reset, once">
+		<Says visit={visit} words={words} title="visit.resets">
 			<div className="grid gap-3 border-l-4 border-accent bg-sheet p-4">
-				<p className="m-0 text-soft">
-					{done + 1} of {visit.guards.length}
-				</p>
+				<p className="m-0 text-soft">{words.say('visit.of', done + 1, visit.guards.length)}</p>
 				<p className="m-0 text-2xl font-bold">{next?.label}</p>
 				<p className="m-0 text-soft">{next?.of}</p>
 				{results.map((r) => (
@@ -314,7 +351,7 @@ function Resets({ visit, say, busy }: StageProps) {
 						disabled={busy}
 						onClick={() => say({ kind: 'reset', guard: visit.next, result: r.result })}
 					>
-						{r.words}
+						{words.say(r.words)}
 					</Button>
 				))}
 				<Button
@@ -322,21 +359,21 @@ function Resets({ visit, say, busy }: StageProps) {
 					disabled={busy}
 					onClick={() => say({ kind: 'reset', guard: visit.next, result: 'not-reached' })}
 				>
-					I cannot find it or get to it
+					{words.say('visit.notFound')}
 				</Button>
 			</div>
 		</Says>
 	);
 }
 
-function Breaker({ visit, say, busy }: StageProps) {
+function Breaker({ visit, words, say, busy }: StageProps) {
 	return (
-		<Says visit={visit} title="The breaker, once">
+		<Says visit={visit} words={words} title="visit.breaker">
 			{[
-				{ result: 'came-back' as const, words: 'The power is back' },
-				{ result: 'no-change' as const, words: 'Nothing changed' },
-				{ result: 'not-reached' as const, words: 'I cannot get there' },
-				{ result: 'will-not-hold' as const, words: 'It went off again: I leave it off' },
+				{ result: 'came-back' as const, words: 'visit.powerBack' },
+				{ result: 'no-change' as const, words: 'visit.noChange' },
+				{ result: 'not-reached' as const, words: 'visit.notReached' },
+				{ result: 'will-not-hold' as const, words: 'visit.offAgain' },
 			].map((r) => (
 				<Button
 					key={r.result}
@@ -344,14 +381,21 @@ function Breaker({ visit, say, busy }: StageProps) {
 					disabled={busy}
 					onClick={() => say({ kind: 'breaker', result: r.result })}
 				>
-					{r.words}
+					{words.say(r.words)}
 				</Button>
 			))}
 		</Says>
 	);
 }
 
-function Photograph({ visit, take, busy }: { visit: Visit; take: (file: Blob) => void; busy: boolean }) {
+interface PhotographProps {
+	visit: Visit;
+	words: Words;
+	take: (file: Blob) => void;
+	busy: boolean;
+}
+
+function Photograph({ visit, words, take, busy }: PhotographProps) {
 	const input = useRef<HTMLInputElement>(null);
 	const [failed, setFailed] = useState<Error | null>(null);
 	const pick = async (file: File | undefined) => {
@@ -360,31 +404,29 @@ function Photograph({ visit, take, busy }: { visit: Visit; take: (file: Blob) =>
 			setFailed(null);
 			take(await smaller(file));
 		} catch {
-			setFailed(new Error(`“${file.name}” is no picture that can be opened.`));
+			setFailed(new Error(words.say('visit.noPicture', file.name)));
 		}
 	};
 	return (
-		<section aria-label="Photographs" className="grid gap-2 border-t border-rule pt-4">
+		<section aria-label={words.say('visit.photograph')} className="grid gap-2 border-t border-rule pt-4">
 			<p className="m-0 text-lg">
-				A photograph of the outlet, from a step away, helps.{' '}
-				<span className="text-soft">
-					{visit.pictures === 0 ? '' : visit.pictures === 1 ? '1 sent.' : `${visit.pictures} sent.`}
-				</span>
+				{words.say('visit.photograph')}{' '}
+				<span className="text-soft">{visit.pictures === 0 ? '' : words.say('visit.sent', visit.pictures)}</span>
 			</p>
 			<Button className="justify-self-start" disabled={busy} onClick={() => input.current?.click()}>
-				Take or pick a photograph
+				{words.say('visit.take')}
 			</Button>
-			<PictureInput label="A photograph" at={input} take={pick} />
+			<PictureInput label={words.say('visit.picture')} at={input} take={pick} />
 			<Problem error={failed} />
 		</section>
 	);
 }
 
-function Tell({ say, busy }: { say: StageProps['say']; busy: boolean }) {
+function Tell({ words, say, busy }: Pick<StageProps, 'words' | 'say' | 'busy'>) {
 	const [text, setText] = useState('');
 	return (
 		<form
-			aria-label="Anything else"
+			aria-label={words.say('visit.anything')}
 			className="grid gap-2"
 			onSubmit={(e) => {
 				e.preventDefault();
@@ -392,11 +434,11 @@ function Tell({ say, busy }: { say: StageProps['say']; busy: boolean }) {
 			}}
 		>
 			<label className="grid gap-1 text-soft">
-				anything else we should know
+				{words.say('visit.anything')}
 				<textarea className={`${field} min-h-20 py-2 text-lg`} value={text} onChange={(e) => setText(e.target.value)} />
 			</label>
 			<Button type="submit" className="justify-self-start" disabled={busy || !text.trim()}>
-				Send it
+				{words.say('visit.send')}
 			</Button>
 		</form>
 	);

@@ -105,7 +105,7 @@ export function BreakerFinding({ call, work }: { call: Call; work: Work }) {
 			</details>
 			<Died call={call} work={work} />
 			<a
-				href={`/api/calls/${call.id}/papers/labels.pdf`}
+				href={`/api/v1/calls/${call.id}/papers/labels.pdf`}
 				target="_blank"
 				rel="noreferrer"
 				className="inline-flex min-h-11 items-center justify-self-start underline decoration-hair underline-offset-4"

@@ -6,12 +6,19 @@ import { useMay } from '../api/shop';
 import { Button, field } from '../ui/Button';
 import { Caution } from '../ui/Caution';
 import { Problem } from '../ui/Problem';
+import { Beside, useSpanish } from '../ui/Spanish';
 
-const names = { open: 'opening the box', conductors: 'touching wires', 'hand-over': 'handing over' };
+const names = {
+	open: 'opening the box',
+	conductors: 'touching wires',
+	'make-up': 'making it up',
+	'hand-over': 'handing over',
+};
 
 /** A gate: open, or what is missing, and how a named person can pass it all the same. */
 export function GateLine({ call, gate }: { call: Call; gate: Gate }) {
 	const [passing, setPassing] = useState(false);
+	const [spanish] = useSpanish();
 	const mayPass = useMay('override');
 	return (
 		<section
@@ -21,7 +28,7 @@ export function GateLine({ call, gate }: { call: Call; gate: Gate }) {
 			<p className="m-0 flex flex-wrap items-baseline gap-x-3">
 				<b className="text-lg">{gate.open ? '✓ Open' : 'Shut'}</b>
 				<span>before {names[gate.gate]}</span>
-				{!gate.open && mayPass && (
+				{!gate.open && mayPass && gate.gate !== 'make-up' && (
 					<Button kind="quiet" className="ml-auto" onClick={() => setPassing(!passing)}>
 						Pass it, with a reason
 					</Button>
@@ -34,20 +41,24 @@ export function GateLine({ call, gate }: { call: Call; gate: Gate }) {
 			)}
 			{gate.missing.length > 0 && (
 				<ul className="m-0 list-none p-0">
-					{gate.missing.map((m) => (
+					{gate.missing.map((m, i) => (
 						<li key={m} className="py-0.5">
 							{gate.open ? 'not there: ' : 'missing: '}
 							{m}
+							<Beside said={gate.saidMissing.slice(i, i + 1)} words={spanish} />
 						</li>
 					))}
 				</ul>
 			)}
-			{passing && !gate.open && <PassForm call={call} gate={gate} close={() => setPassing(false)} />}
+			{passing && !gate.open && gate.gate !== 'make-up' && (
+				<PassForm call={call} gate={gate} close={() => setPassing(false)} />
+			)}
 		</section>
 	);
 }
 
 function PassForm({ call, gate, close }: { call: Call; gate: Gate; close: () => void }) {
+	const before = gate.gate === 'make-up' ? undefined : gate.gate;
 	const add = useAddEntry(call.id);
 	const [who, setWho] = useState('');
 	const [standing, setStanding] = useState('');
@@ -55,7 +66,7 @@ function PassForm({ call, gate, close }: { call: Call; gate: Gate; close: () => 
 	const submit = (e: FormEvent) => {
 		e.preventDefault();
 		add.mutate(
-			{ id: newID(), entry: { kind: 'override', gate: gate.gate, box: gate.box, who, standing, reason } },
+			{ id: newID(), entry: { kind: 'override', gate: before, box: gate.box, who, standing, reason } },
 			{ onSuccess: close },
 		);
 	};

@@ -85,7 +85,7 @@ function Papers({ call }: { call: Call }) {
 				{papers.map((p) => (
 					<li key={p.name} className="border-b border-rule">
 						<a
-							href={`/api/calls/${call.id}/papers/${p.name}`}
+							href={`/api/v1/calls/${call.id}/papers/${p.name}`}
 							target="_blank"
 							rel="noreferrer"
 							className="flex min-h-11 items-center gap-3 underline decoration-hair underline-offset-4"
@@ -97,7 +97,7 @@ function Papers({ call }: { call: Call }) {
 				))}
 				<li className="border-b border-rule">
 					<a
-						href={`/api/calls/${call.id}/circuit`}
+						href={`/api/v1/calls/${call.id}/circuit`}
 						download
 						className="flex min-h-11 items-center gap-3 underline decoration-hair underline-offset-4"
 					>

@@ -57,7 +57,7 @@ export function Pictures({ call, work, phase, box, all, heading: Heading = 'h2' 
 				{shown.map((p) => (
 					<li key={p.id}>
 						<img
-							src={`/api/calls/${call.id}/pictures/${p.id}`}
+							src={`/api/v1/calls/${call.id}/pictures/${p.id}`}
 							alt={`Taken ${timeOf(p.takenAt)}, ${p.phase}${p.box && `, ${label(p.box)}`}`}
 							className="block aspect-4/3 w-full object-cover"
 						/>
