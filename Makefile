@@ -41,7 +41,7 @@ test-go:
 	set -o pipefail; go test -v -run AgainstNgspice ./core/network ./core/tester | grep -v -e '=== ' -e '--- PASS'
 
 test-web: web/node_modules/.done
-	cd web && npm run --silent check
+	cd web && npm run --silent check && npm run --silent test
 
 test-e2e: build e2e/node_modules/.done
 	cd e2e && npm run --silent check && npm test --silent
@@ -69,7 +69,7 @@ shots: setup build e2e/node_modules/.done
 	cd e2e && npm run --silent shots
 
 generate: web/node_modules/.done
-	go generate ./internal/api
+	go generate ./internal/api ./internal/store
 	cd web && npm run --silent generate
 
 clean:

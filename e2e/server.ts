@@ -13,7 +13,7 @@ function template(): Promise<string> {
 	made ??= (async () => {
 		const server = new Server('demo', '127.0.0.1', true);
 		await server.start();
-		await (await fetch(`${server.url}/api/calls`)).json();
+		await (await fetch(`${server.url}/api/v1/calls`)).json();
 		await server.stop();
 		process.on('exit', () => rmSync(server.folder, { recursive: true, force: true }));
 		return server.database;

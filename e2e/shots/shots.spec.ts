@@ -47,7 +47,7 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 	{
 		name: 'dead',
 		open: async (page, server) => {
-			const at = `${server.url}/api/calls/2/journal`;
+			const at = `${server.url}/api/v1/calls/2/journal`;
 			await page.request.post(at, { data: { id: 'shot-entry-1', entry: { kind: 'traced', breaker: '4', way: 'transmitter, second pass' } } });
 			await page.request.post(at, { data: { id: 'shot-entry-2', entry: { kind: 'breaker-off', secured: 'lock' } } });
 			const proven = { kind: 'tester-proven', tester: 'meter and sensor', source: 'hall outlet', volts: 121 };
@@ -80,9 +80,9 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 				['Hal', 'helper'],
 				['Ole', 'office'],
 			]) {
-				await page.request.post(`${server.url}/api/people`, { data: { name, role, passphrase: 'heron kiln thistle weir' } });
+				await page.request.post(`${server.url}/api/v1/people`, { data: { name, role, passphrase: 'heron kiln thistle weir' } });
 			}
-			await page.request.post(`${server.url}/api/backups`);
+			await page.request.post(`${server.url}/api/v1/backups`);
 			await page.goto(`${server.url}/shop`);
 			await page.getByText('Ole').waitFor();
 		},
@@ -91,7 +91,7 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 		name: 'phone-customer',
 		viewport: phone,
 		open: async (page, server) => {
-			const { path } = await (await page.request.post(`${server.url}/api/calls/3/visit`)).json();
+			const { path } = await (await page.request.post(`${server.url}/api/v1/calls/3/visit`)).json();
 			await page.goto(server.url + path);
 			await page.getByRole('button', { name: 'None of this' }).click();
 			await page.getByRole('button', { name: 'Standing press: dead' }).click();
@@ -117,7 +117,7 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 		name: 'phone-sweep',
 		viewport: phone,
 		open: async (page, server) => {
-			await page.request.put(`${server.url}/api/lamps`, { data: { lamps: ['neutralGround', 'hotGround', 'hotNeutral'] } });
+			await page.request.put(`${server.url}/api/v1/lamps`, { data: { lamps: ['neutralGround', 'hotGround', 'hotNeutral'] } });
 			await openCall(page, server, 'Bindery, upper floor');
 			await page.goto(`${page.url()}/sweep`);
 			await page.getByRole('button', { name: /As it should be/ }).waitFor();
@@ -138,7 +138,7 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 
 /** The darkroom's box made up, and read again but for the last readings; one differs. */
 async function toProof(page: Page, server: Server, phase: string) {
-	const call = `${server.url}/api/calls/2`;
+	const call = `${server.url}/api/v1/calls/2`;
 	const post = (id: string, entry: object) => page.request.post(`${call}/journal`, { data: { id: `shot-entry-${id}`, entry } });
 	const volts = { hotNeutral: 0.1, hotGround: 0, neutralGround: 0 };
 	const proven = { kind: 'tester-proven', tester: 'meter and sensor', source: 'hall outlet', volts: 121 };

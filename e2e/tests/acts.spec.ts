@@ -21,8 +21,8 @@ async function sent(server: Server, path: string, what: object): Promise<Respons
 
 /** A call of its own with readings as another screen would enter them, its cautions read. */
 async function onCall(page: Page, server: Server, readings: object[]): Promise<number> {
-	const { id } = await (await sent(server, '/api/calls', { title, complaint: 'some outlets are dead', circuit })).json();
-	for (const [i, reading] of readings.entries()) await sent(server, `/api/calls/${id}/readings`, { id: `acts-entered-${i}`, reading });
+	const { id } = await (await sent(server, '/api/v1/calls', { title, complaint: 'some outlets are dead', circuit })).json();
+	for (const [i, reading] of readings.entries()) await sent(server, `/api/v1/calls/${id}/readings`, { id: `acts-entered-${i}`, reading });
 	await openCall(page, server, title);
 	await page.getByRole('button', { name: /^Read\. Start/ }).click();
 	return id;
@@ -78,7 +78,7 @@ test('what the ground is can be said on the phone, and nothing is ticked before'
 	await expect(asked.getByLabel('Ground')).toHaveValue('');
 	await asked.getByLabel('Ground').selectOption('unknown');
 	await asked.getByLabel('It began').selectOption('storm');
-	await expect.poll(async () => (await (await fetch(`${server.url}/api/calls/${id}`)).json()).conditions).toMatchObject({ ground: 'unknown', since: 'storm' });
+	await expect.poll(async () => (await (await fetch(`${server.url}/api/v1/calls/${id}`)).json()).conditions).toMatchObject({ ground: 'unknown', since: 'storm' });
 	await page.reload();
 	await page.getByRole('button', { name: /Still on the phone/ }).click();
 	await expect(asked.getByLabel('Ground')).toHaveValue('unknown');
@@ -118,7 +118,7 @@ test('what was chosen instead gives way to a danger that comes first', async ({ 
 		{ reading: meter('R2', 150), says: 'Main off now, and call the utility' },
 	];
 	for (const [i, { reading, says }] of later.entries()) {
-		await sent(server, `/api/calls/${id}/readings`, { id: `acts-comes-later-${i}`, reading });
+		await sent(server, `/api/v1/calls/${id}/readings`, { id: `acts-comes-later-${i}`, reading });
 		// Whoever comes back to the screen sees what another entered.
 		await page.evaluate(() => window.dispatchEvent(new Event('visibilitychange')));
 		await expect(now).toContainText(says);

@@ -59,7 +59,7 @@ for (const view of [{ width: 1280, height: 800 }, phone]) {
 		await expect(page.getByRole('alert')).toContainText('Window bench: not yet: breaker off and secured');
 		for (const gate of ['open', 'conductors']) {
 			const entry = { kind: 'override', gate, box: 'B1', who: 'A. Reyes', standing: 'licence 4711', reason: 'bench test without supply' };
-			await page.request.post(`${server.url}/api/calls/3/journal`, { data: { id: `override-${gate}`, entry } });
+			await page.request.post(`${server.url}/api/v1/calls/3/journal`, { data: { id: `override-${gate}`, entry } });
 		}
 		await page.getByRole('button', { name: 'It is made up so' }).click();
 		await expect(page.getByText(/Made up as planned at/)).toBeVisible();

@@ -49,7 +49,7 @@ test('by keyboard alone: pick a stop, a half, a tester, enter, undo', async ({ p
 	await page.keyboard.press('Enter');
 	await expect(readings).toHaveCount(before + 1);
 	await expect(readings.first()).toContainText('Paper store, bottom');
-	await expect(readings.first()).toContainText('lit, lit, dark');
+	await expect(readings.first()).toContainText('hot to neutral, hot to ground lit; neutral to ground dark');
 	await expect(suspects(page).first(), 'the suspects reorder').not.toContainText('Sewing frame');
 	await page.keyboard.press('u');
 	await expect(suspects(page).first(), 'and back').toContainText('at Sewing frame');

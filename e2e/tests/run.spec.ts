@@ -46,7 +46,7 @@ test('a stop is corrected, taken off, and put back by undo', async ({ page, serv
 	await expect(page.getByRole('alert').filter({ hasText: 'cable W5: feet: -4 is impossible' })).toBeVisible();
 	await page.getByRole('button', { name: 'Take Guillotine off the run' }).click();
 	await expect(page.getByRole('button', { name: /^Guillotine, fed from/ })).toHaveCount(0);
-	await page.getByRole('button', { name: 'Undo', exact: true }).click();
+	await page.getByRole('button', { name: 'Undo: took a stop off' }).click();
 	await expect(page.getByRole('button', { name: /^Guillotine, fed from/ })).toBeVisible();
 });
 
@@ -58,7 +58,7 @@ test('a reading at a stop taken off is kept, and counts again when the stop is b
 	const kept = page.getByRole('listitem').filter({ hasText: 'Left out of account' });
 	await expect(kept).toHaveCount(1);
 	await expect(kept).toContainText('no such device on this circuit');
-	await page.getByRole('button', { name: 'Undo', exact: true }).click();
+	await page.getByRole('button', { name: 'Undo: took a stop off' }).click();
 	await expect(kept).toHaveCount(0);
 });
 

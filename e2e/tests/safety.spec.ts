@@ -43,6 +43,19 @@ test('a step that opens a box says how it is made safe, and no probability is ce
 	await expect(page.getByText('100 %')).toHaveCount(0);
 });
 
+test('cautions, dangers, gates and steps are said in Spanish too, once asked for', async ({ page, server }) => {
+	await openCall(page, server, 'Bindery, upper floor');
+	const dangers = page.getByRole('region', { name: 'Dangers not excluded' });
+	await dangers.getByRole('button', { name: 'en español' }).click();
+	await expect(dangers).toContainText('No enchufe nada');
+	await expect(dangers).toContainText('machine-made, not reviewed');
+	await page.goto(`${page.url().split('?')[0]}/dead`);
+	await expect(page.getByRole('region', { name: 'Gate before opening the box' }), 'it holds on the next screen').toContainText(
+		'missing: ',
+	);
+	await expect(page.locator('[lang=es]').filter({ hasText: 'interruptor apagado' }).first()).toBeVisible();
+});
+
 test('the opened box: what was found is evidence, and so is that it was put right', async ({ page, server }) => {
 	await openCall(page, server, 'Loft darkroom');
 	const now = page.getByRole('region', { name: 'Do now' });

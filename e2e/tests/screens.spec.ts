@@ -76,7 +76,7 @@ const screens: { name: string; part?: string; open: (page: Page, server: Server)
 	{
 		name: 'the sweep',
 		open: async (page, server) => {
-			await page.request.put(`${server.url}/api/lamps`, { data: { lamps: ['hotNeutral', 'hotGround', 'neutralGround'] } });
+			await page.request.put(`${server.url}/api/v1/lamps`, { data: { lamps: ['hotNeutral', 'hotGround', 'neutralGround'] } });
 			await openCall(page, server, 'Bindery, upper floor');
 			await page.goto(`${page.url()}/sweep`);
 			await expect(page.getByRole('button', { name: /As it should be/ })).toBeVisible();
@@ -197,8 +197,8 @@ test('a planned box, every sheet of it, and the work of a call: no axe violation
 
 test('site book, vans, people and the customer: no axe violation, nothing sticks out', async ({ page, server }) => {
 	test.slow();
-	const { path } = await (await page.request.post(`${server.url}/api/calls/3/visit`)).json();
-	await page.request.post(`${server.url}/api/people`, { data: { name: 'Ada', role: 'helper', passphrase: 'heron kiln thistle weir' } });
+	const { path } = await (await page.request.post(`${server.url}/api/v1/calls/3/visit`)).json();
+	await page.request.post(`${server.url}/api/v1/people`, { data: { name: 'Ada', role: 'helper', passphrase: 'heron kiln thistle weir' } });
 	for (const { viewport, colorScheme } of looks) {
 		await page.setViewportSize(viewport);
 		await page.emulateMedia({ colorScheme, reducedMotion: 'reduce' });

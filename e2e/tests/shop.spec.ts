@@ -15,34 +15,34 @@ test('two browsers on one call: readings of both, a conflict shown and settled, 
 	if (!one || !two) throw new Error('no pages');
 	await openCall(one, server, bindery);
 	await openCall(two, server, bindery);
-	const count = await (await one.request.get(`${server.url}/api/calls/3`)).json().then((c) => c.readings.length);
+	const count = await (await one.request.get(`${server.url}/api/v1/calls/3`)).json().then((c) => c.readings.length);
 	await Promise.all([enterOff(one), enterOff(two)]);
 	for (const page of [one, two]) await expect(readings(page)).toHaveCount(count + 2);
 
 	// Both change the breaker before either has seen the other's.
 	for (const page of [one, two]) await page.getByRole('button', { name: 'Change the run' }).click();
-	await one.route('**/api/calls/3', (route) => (route.request().method() === 'GET' ? route.abort() : route.continue()));
+	await one.route('**/api/v1/calls/3', (route) => (route.request().method() === 'GET' ? route.abort() : route.continue()));
 	const label = (page: Page) => page.getByLabel('Breaker', { exact: true });
 	await label(two).fill('14');
 	await Promise.all([two.waitForResponse(/breaker/), label(two).blur()]);
 	await label(one).fill('16');
 	await Promise.all([one.waitForResponse(/breaker/), label(one).blur()]);
-	await one.unroute('**/api/calls/3');
+	await one.unroute('**/api/v1/calls/3');
 	const twice = one.getByRole('region', { name: 'Set on two devices' });
 	await expect(twice).toContainText('run: breaker label');
 	await expect(two.getByRole('region', { name: 'Set on two devices' })).toBeVisible();
 	await twice.getByRole('button', { name: 'Take 14' }).click();
 	await expect(twice).toHaveCount(0);
 	await expect(two.getByRole('region', { name: 'Set on two devices' })).toHaveCount(0);
-	const call = await (await one.request.get(`${server.url}/api/calls/3`)).json();
+	const call = await (await one.request.get(`${server.url}/api/v1/calls/3`)).json();
 	expect(call.breaker.label).toBe('14');
 
 	// What one did the other can take back, by key, and bring back.
 	await one.locator('body').press('r');
 	await one.keyboard.press('u');
-	await expect.poll(async () => (await (await one.request.get(`${server.url}/api/calls/3`)).json()).breaker.label).toBe('16');
+	await expect.poll(async () => (await (await one.request.get(`${server.url}/api/v1/calls/3`)).json()).breaker.label).toBe('16');
 	await one.keyboard.press('Shift+U');
-	await expect.poll(async () => (await (await one.request.get(`${server.url}/api/calls/3`)).json()).breaker.label).toBe('14');
+	await expect.poll(async () => (await (await one.request.get(`${server.url}/api/v1/calls/3`)).json()).breaker.label).toBe('14');
 	await one.close();
 	await two.close();
 });
@@ -51,7 +51,7 @@ test('offline: what is entered is kept when the tab is closed and the server kil
 	const context: BrowserContext = await browser.newContext();
 	const page = await context.newPage();
 	await openCall(page, server, bindery);
-	const before = (await (await page.request.get(`${server.url}/api/calls/3`)).json()).readings.length;
+	const before = (await (await page.request.get(`${server.url}/api/v1/calls/3`)).json()).readings.length;
 	await server.stop('SIGKILL');
 	await enterOff(page);
 	await expect(page.getByRole('complementary', { name: 'Not sent yet' })).toContainText('1 entry waits for the server');
@@ -63,7 +63,7 @@ test('offline: what is entered is kept when the tab is closed and the server kil
 	await expect(back.getByRole('complementary', { name: 'Not sent yet' })).toHaveCount(0);
 	await back.reload();
 	await expect(back.getByRole('heading', { name: bindery })).toBeVisible();
-	expect((await (await back.request.get(`${server.url}/api/calls/3`)).json()).readings.length).toBe(before + 1);
+	expect((await (await back.request.get(`${server.url}/api/v1/calls/3`)).json()).readings.length).toBe(before + 1);
 
 	// Away from the network and back again, with a note and a picture too.
 	await back.goto(`${server.url}/calls/3/hand-over`);
@@ -73,7 +73,7 @@ test('offline: what is entered is kept when the tab is closed and the server kil
 	await expect(back.getByRole('complementary', { name: 'Not sent yet' })).toContainText('waits for the server');
 	await context.setOffline(false);
 	await expect(back.getByRole('complementary', { name: 'Not sent yet' })).toHaveCount(0);
-	const work = await (await back.request.get(`${server.url}/api/calls/3/work`)).json();
+	const work = await (await back.request.get(`${server.url}/api/v1/calls/3/work`)).json();
 	expect(work.journal.filter((l: { words: string }) => l.words.includes('Shelf glued'))).toHaveLength(1);
 	await context.close();
 });
@@ -89,6 +89,13 @@ test('the customer: safety first, what is dead, every GFCI once; then it smells,
 	await customer.setViewportSize(phone);
 	await customer.goto(link);
 	await expect(customer.getByRole('heading', { name: 'First: is it safe?' })).toBeVisible();
+	await customer.getByRole('button', { name: 'Español' }).click();
+	await expect(customer.getByRole('heading', { name: 'Primero: ¿es seguro?' })).toBeVisible();
+	await expect(customer.getByText('Traducción automática, sin revisar')).toBeVisible();
+	await customer.reload(); // it holds
+	await expect(customer.getByText('Olor a quemado, a plástico o a pescado')).toBeVisible();
+	await noSidewaysScroll(customer);
+	await customer.getByRole('button', { name: 'English' }).click();
 	await customer.getByRole('button', { name: 'None of this' }).click();
 	await customer.getByRole('button', { name: 'Drying line: dead' }).click();
 	await customer.getByRole('button', { name: 'Hatch: works' }).click();
@@ -174,6 +181,17 @@ test('people and backups: served to others over TLS to who signs in, by what the
 	await expect(page.getByLabel('Role of Hal')).toHaveValue('helper');
 	await page.getByRole('button', { name: 'Make one now' }).click();
 	await expect(page.getByRole('list', { name: 'Backups' }).getByRole('link').first()).toBeVisible();
+	await page.goto(`${url}/me`);
+	await page.getByLabel('which program').fill('the wall board');
+	await page.getByRole('button', { name: 'Make a token' }).click();
+	const token = await page.getByRole('status').locator('code').innerText();
+	const board = await browser.newContext({ ignoreHTTPSErrors: true, extraHTTPHeaders: { Authorization: `Bearer ${token}` } });
+	expect((await board.request.get(`${url}/api/v1/calls`)).status()).toBe(200);
+	await noSidewaysScroll(page);
+	await page.getByRole('button', { name: 'Withdraw the wall board' }).click();
+	await expect(page.getByRole('list', { name: 'Tokens' }).getByRole('listitem')).toHaveCount(0);
+	expect((await board.request.get(`${url}/api/v1/calls`)).status()).toBe(401);
+	await board.close();
 	await page.goto(url);
 	await page.getByRole('button', { name: 'Sign out' }).first().click();
 	await sign('Ole', 'mill quill sorrel oriel');

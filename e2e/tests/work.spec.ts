@@ -71,7 +71,7 @@ test('a call from the box to the report on a phone, with a refused gate and an o
 	await page.getByRole('link', { name: 'Prove it', exact: true }).click();
 
 	// Power on, and one reading differs.
-	const shown = page.waitForResponse((answer) => answer.url().endsWith('/api/calls/2') && answer.ok());
+	const shown = page.waitForResponse((answer) => answer.url().endsWith('/api/v1/calls/2') && answer.ok());
 	await page.getByRole('button', { name: 'The breaker is on' }).click();
 	await shown;
 	const checks = page.getByRole('region', { name: 'Predicted and measured' });
@@ -110,7 +110,7 @@ test('a call from the box to the report on a phone, with a refused gate and an o
 	await expect(report).toContainText('reversed polarity at Enlarger');
 	await expect(report).toContainText('licence 4711');
 	await expect(report).toContainText('Left off and locked until the panel is looked at');
-	const file = await page.request.get(`${server.url}/api/calls/2/papers/report.pdf`);
+	const file = await page.request.get(`${server.url}/api/v1/calls/2/papers/report.pdf`);
 	expect((await file.body()).subarray(0, 5).toString()).toBe('%PDF-');
 	await page.goto(server.url);
 	await expect(page.getByRole('link', { name: /Loft darkroom/ })).toContainText('Handed over');
@@ -162,7 +162,7 @@ test('something live keeps the box shut, and a picture is taken at the step', as
 });
 
 test('the day sheet: what is handed over stands last, and the rest says what holds it up', async ({ page, server }) => {
-	const journal = `${server.url}/api/calls/3/journal`;
+	const journal = `${server.url}/api/v1/calls/3/journal`;
 	const person = { who: 'A. Reyes', standing: 'licence 4711', reason: 'customer stops the work' };
 	await page.request.post(journal, { data: { id: 'override-0001', entry: { kind: 'override', gate: 'hand-over', ...person } } });
 	const handed = await page.request.post(journal, { data: { id: 'handed-over-01', entry: { kind: 'handed-over', who: 'A. Reyes', to: 'the tenant' } } });
