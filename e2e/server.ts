@@ -94,6 +94,17 @@ export const test = base.extend<{ server: Server }>({
 export { expect };
 
 /** Opens the demo call of that name. */
+/** Says of each finding that must be mended that it is, and goes back to the steps. */
+export async function mendAll(page: Page): Promise<void> {
+	await page.getByRole('button', { name: /to mend first/ }).first().click();
+	const open = page.getByRole('list', { name: 'Findings' }).getByRole('listitem').filter({ hasText: 'Leave it, by name' });
+	for (let n = await open.count(); n > 0; n--) {
+		await open.first().getByRole('button').first().click();
+		await expect(open).toHaveCount(n - 1);
+	}
+	await page.getByRole('tab', { name: 'Steps' }).click();
+}
+
 export async function openCall(page: Page, server: Server, title: string): Promise<void> {
 	await page.goto(server.url);
 	await page.getByRole('link', { name: title }).click();

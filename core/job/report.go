@@ -227,7 +227,7 @@ func (s *Source) findings(r *Report) {
 				continue
 			}
 			f.Text = b.Label + ": " + f.Text
-			if b.Made && f.Cured {
+			if b.Made && (f.Cured || b.Plan.Settled(f, b.Done)) {
 				r.FixedFindings = append(r.FixedFindings, f)
 			} else {
 				r.OpenFindings = append(r.OpenFindings, f)
@@ -249,6 +249,10 @@ func (s *Source) parts(r *Report) {
 			r.Parts = append(r.Parts, fmt.Sprintf("%.4g%s %s", m.Count, unit, m.Item))
 		}
 		for _, m := range b.Plan.Markings {
+			// Of a device: said by the place where it hangs.
+			if device, words, ok := strings.Cut(m, ": "); ok && !strings.Contains(device, " ") {
+				m = b.Label + ": " + words
+			}
 			if !slices.Contains(r.Markings, m) {
 				r.Markings = append(r.Markings, m)
 			}

@@ -58,7 +58,7 @@ func TestReport(t *testing.T) {
 	assert.Equal(t, "Press: Two wires under one screw.", r.FixedFindings[0].Text)
 	require.Len(t, r.OpenFindings, 3, "the other box's stay open; notes are left out")
 	assert.Equal(t, []string{"2 lever, 3-wire", "0.5 ft 12 AWG black"}, r.Parts)
-	assert.Equal(t, []string{"R1: No Equipment Ground"}, r.Markings)
+	assert.Equal(t, []string{"Press: No Equipment Ground"}, r.Markings)
 	require.Len(t, r.Due, 1)
 	assert.Contains(t, r.Due[0].What, "Press the test button of the GFCI at B1")
 	assert.Equal(t, noon, r.Due[0].When, "never tested that anybody knows of: at once")

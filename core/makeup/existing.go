@@ -332,7 +332,7 @@ func (l *look) mixedColours(joined *nets, end func(*Cable, circuit.Conductor) st
 		}
 		if c.Has(circuit.Hot2) && c.Hot2 == SwitchLeg && c.Has(circuit.Hot) && joined.same(end(c, circuit.Hot2), end(c, circuit.Hot)) {
 			l.trade(Finding{
-				Code: "switch-bypassed", Severity: Should, At: []string{end(c, circuit.Hot2)}, Text: fmt.Sprintf("The switched hot of %s is joined to the steady one: the wall switch does nothing.", c.ID),
+				Code: "switch-bypassed", Severity: Should, At: []string{end(c, circuit.Hot2)}, Text: fmt.Sprintf("The switched hot of %s is joined to the steady one: the wall switch does nothing.", c.name()),
 				Fix: "Part them; the switched one feeds its half alone, behind a broken tab.",
 			})
 		}

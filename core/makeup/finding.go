@@ -61,6 +61,7 @@ type look struct {
 	grounded bool     // a ground arrives with the line, by wire or by raceway
 	raceway  bool     // by conduit or listed armour, on a metal box
 	ahead    []string // GFCIs between the panel and the box, where the run is known
+	run      *circuit.Circuit
 	findings []Finding
 	asks     []nec.Ask
 }
@@ -127,8 +128,8 @@ func (l *look) guarded() bool {
 
 // guard names it.
 func (l *look) guard() string {
-	if len(l.ahead) > 0 && l.ahead[len(l.ahead)-1] != circuit.Panel {
-		return l.ahead[len(l.ahead)-1]
+	if n := len(l.ahead); n > 0 && l.ahead[n-1] != circuit.Panel {
+		return l.labelOf(l.ahead[n-1])
 	}
 	return "the breaker"
 }
@@ -226,7 +227,7 @@ func (l *look) cable(c *Cable) {
 		}
 		l.code(nec.ConductorBreaker, Finding{
 			Code: "conductor-breaker", Severity: Must, At: at,
-			Text: fmt.Sprintf("%s is %d AWG%s on a %g A breaker: it carries %g A.", c.ID, c.AWG, metal, l.b.Breaker.Amps, most),
+			Text: fmt.Sprintf("%s is %d AWG%s on a %g A breaker: it carries %g A.", c.name(), c.AWG, metal, l.b.Breaker.Amps, most),
 			Fix:  l.breakerFix(most),
 		})
 	}
@@ -239,7 +240,7 @@ func (l *look) cable(c *Cable) {
 			Code: "insulation-damaged", Severity: Danger, At: at, Stop: true,
 			Text: fmt.Sprintf(
 				"The insulation of %s is scorched. What heated it is not gone, and how far the damage goes is not known.",
-				c.ID,
+				c.name(),
 			),
 			Fix: "Leave it off. Find what heated it; cut back to sound copper, or replace the cable.",
 		})
@@ -248,7 +249,7 @@ func (l *look) cable(c *Cable) {
 			Code: "insulation-damaged", Severity: Must, At: at,
 			Text: fmt.Sprintf(
 				"A wire of %s is nicked.",
-				c.ID,
+				c.name(),
 			),
 			Fix: "Cut back to sound wire and strip afresh; extend it where it gets short.",
 		})
@@ -257,7 +258,7 @@ func (l *look) cable(c *Cable) {
 			Code: "insulation-damaged", Severity: Must, At: at,
 			Text: fmt.Sprintf(
 				"The insulation of %s is %s: it cracks when it is moved.",
-				c.ID,
+				c.name(),
 				c.Condition,
 			),
 			Fix: "Move it little; sleeve each wire; a new cable is the lasting answer.",
@@ -267,7 +268,7 @@ func (l *look) cable(c *Cable) {
 		c.PastFaceIn != nil && *c.PastFaceIn < nec.LeastPastFace {
 		l.code(nec.FreeConductor, Finding{
 			Code: "short-conductor", Severity: Must, At: at,
-			Text: fmt.Sprintf("The wires of %s are short: %s.", c.ID, lengths(c)),
+			Text: fmt.Sprintf("The wires of %s are short: %s.", c.name(), lengths(c)),
 			Fix:  fmt.Sprintf("Extend each by a splice with 6 in of %d AWG.", c.AWG), Cured: len(l.b.devices()) > 0,
 		})
 	}
@@ -281,7 +282,7 @@ func (l *look) cable(c *Cable) {
 	if c.Stranded && slices.ContainsFunc(l.b.devices(), func(v *Device) bool { return v.Terminals == screw || v.Terminals == "" }) {
 		l.trade(Finding{
 			Code: "stranded", Severity: Should, At: at, Cured: true,
-			Text: fmt.Sprintf("%s is stranded: under the hook of a plain screw its strands spread.", c.ID),
+			Text: fmt.Sprintf("%s is stranded: under the hook of a plain screw its strands spread.", c.name()),
 			Fix:  "A clamp terminal or a crimped end; the plan splices it to a solid jumper.",
 		})
 	}
@@ -294,7 +295,7 @@ func (l *look) aluminum(c *Cable) {
 	listed := device || l.b.Box.AluminumConnectors
 	f := Finding{
 		Code: "aluminum", Severity: Danger, At: []string{c.ID}, Stop: !listed, Cured: listed,
-		Text: fmt.Sprintf("%s is aluminium. It creeps and oxidises under ordinary screws, and burns there.", c.ID),
+		Text: fmt.Sprintf("%s is aluminium. It creeps and oxidises under ordinary screws, and burns there.", c.name()),
 		Fix:  "Only devices and connectors listed for aluminium, made up as they are listed. Without them, close the box dead.",
 	}
 	switch {
@@ -354,7 +355,7 @@ func (l *look) colours(c *Cable) {
 				Text: fmt.Sprintf(
 					"The %s of %s is %s. Its colour is a hint, never proof.",
 					k,
-					c.ID,
+					c.name(),
 					colour,
 				),
 				Fix: "Prove what it is with a meter, then re-mark it where it shows.",
@@ -369,7 +370,7 @@ func (l *look) second(c *Cable) {
 	switch {
 	case c.Hot2 == SwitchLeg:
 		l.trade(Finding{
-			Code: "switched-half", Severity: Note, At: at, Text: fmt.Sprintf("The second hot of %s comes from a wall switch.", c.ID),
+			Code: "switched-half", Severity: Note, At: at, Text: fmt.Sprintf("The second hot of %s comes from a wall switch.", c.name()),
 			Fix: "It feeds one half alone: the tab on the hot side is broken off, the neutral side stays whole.",
 		})
 	case c.Has(circuit.Neutral):
@@ -378,7 +379,7 @@ func (l *look) second(c *Cable) {
 			c.ID,
 		)
 		if c.Hot2 == OtherLeg {
-			text = fmt.Sprintf("%s is a shared neutral: opened under load it puts up to 240 V on the lighter side.", c.ID)
+			text = fmt.Sprintf("%s is a shared neutral: opened under load it puts up to 240 V on the lighter side.", c.name())
 		}
 		l.code(nec.SharedNeutral, Finding{
 			Code: "shared-neutral", Severity: Must, At: at, Text: text, Cured: true,
@@ -397,14 +398,14 @@ func (l *look) noGround(c *Cable) {
 	switch {
 	case l.raceway:
 		l.code(nec.GroundPath, Finding{
-			Code: "ground-missing", Severity: Note, At: []string{c.ID}, Text: fmt.Sprintf("%s brings no ground wire; its %s may be the ground.", c.ID, c.Type),
+			Code: "ground-missing", Severity: Note, At: []string{c.ID}, Text: fmt.Sprintf("%s brings no ground wire; its %s may be the ground.", c.name(), c.Type),
 			Fix: "Prove it: ohms from the box to a known ground, and a load tester. Old armour without a bonding strip is no ground.",
 		})
 	default:
-		text, topic := fmt.Sprintf("No ground arrives: %s has no ground wire.", c.ID), nec.TwoSlot
+		text, topic := fmt.Sprintf("No ground arrives: %s has no ground wire.", c.name()), nec.TwoSlot
 		if slices.Contains(plainArmour, strings.ToLower(c.Type)) {
 			topic = nec.GroundPath
-			text = fmt.Sprintf("No ground arrives: %s has no ground wire, and plain interlocked armour is no ground.", c.ID)
+			text = fmt.Sprintf("No ground arrives: %s has no ground wire, and plain interlocked armour is no ground.", c.name())
 		}
 		l.code(topic, Finding{
 			Code: "ground-missing", Severity: Must, At: []string{c.ID}, Text: text,

@@ -350,7 +350,7 @@ func TestUngrounded(t *testing.T) {
 	assert.Empty(t, made(t, func(*Box) {}).Requires.Ungrounded, "a ground arrives")
 	marked := made(t, func(b *Box) { ungrounded(b); gfci(b); b.Cables[1].Protect = ProtectYes })
 	assert.Contains(t, marked.Markings, "R1: No Equipment Ground")
-	assert.Contains(t, strings.Join(marked.Markings, "; "), "W2 (end of W2): GFCI Protected")
+	assert.Contains(t, strings.Join(marked.Markings, "; "), "on W2: GFCI Protected")
 	assert.True(t, marked.Issued)
 }
 

@@ -10,24 +10,25 @@ import (
 	"elvat/core/parts"
 	"elvat/core/practice"
 	"elvat/core/wire"
+	"elvat/core/words"
 )
 
 // A Strip is how far a wire's end is bared, and how it goes on.
 type Strip struct {
 	Point  string      `json:"point"` // the wire's end, or the terminal its jumper lands on
 	Inches wire.Inches `json:"inches"`
-	How    string      `json:"how"`
+	How    string      `json:"how"` // how it goes on, by its code in core/words
 }
 
-// How a wire goes on.
+// How a wire goes on, as codes of core/words.
 const (
-	howHook    = "hook round the screw, clockwise, three quarters round, closed with pliers"
-	howClamp   = "straight under the clamp plate"
-	howPushIn  = "straight into the push-in hole"
-	howLever   = "into the lever, its end seen"
-	howTwist   = "twisted first with pliers, clockwise; the insulation takes a turn or two"
-	howStab    = "straight into the splice, its end seen"
-	howBoxPost = "hook round the box's ground screw"
+	howHook    = "how.hook"
+	howClamp   = "how.clamp"
+	howPushIn  = "how.pushIn"
+	howLever   = "how.lever"
+	howTwist   = "how.twist"
+	howStab    = "how.stab"
+	howBoxPost = "how.boxPost"
 )
 
 // Strip lengths. Common practice, no source; a device's or connector's own
@@ -50,9 +51,11 @@ type StripWay struct {
 
 // StripWays are all of them.
 var StripWays = []StripWay{
-	{"a hook round a screw", stripHook, upper(howHook)}, {"a clamp plate", stripClamp, upper(howClamp)}, {"a push-in hole", stripPush, "14 AWG solid copper only"},
-	{"a lever", stripLever, upper(howLever)}, {"a twisted connector", stripTwist, upper(howTwist)}, {"a push-in splice", stripStab, upper(howStab)},
+	{"a hook round a screw", stripHook, saidHow(howHook)}, {"a clamp plate", stripClamp, saidHow(howClamp)}, {"a push-in hole", stripPush, "14 AWG solid copper only"},
+	{"a lever", stripLever, saidHow(howLever)}, {"a twisted connector", stripTwist, saidHow(howTwist)}, {"a push-in splice", stripStab, saidHow(howStab)},
 }
+
+func saidHow(code string) string { return upper(words.English.Say(code)) }
 
 // jumperGauge is the circuit's: that of the breaker, or of the feed where it is
 // thicker.
@@ -157,6 +160,7 @@ func (w *wiring) parts() (splices []Splice, jumpers []Jumper, strips []Strip) {
 		s := &splices[i]
 		s.AWG = w.gaugeOf(s)
 		item, n := w.connector(s)
+		s.said = w.connectorSaid(s, item, n)
 		s.Connector = item.Words
 		if n > 1 {
 			s.Connector = fmt.Sprintf("%d x %s, linked", n, item.Words)
@@ -231,6 +235,27 @@ func (w *wiring) connector(s *Splice) (parts.Item, int) {
 	}
 	most := ports[len(ports)-1]
 	return of(most), (wires - 2 + most - 3) / (most - 2)
+}
+
+// connectorSaid names what joins the splice, as it is said in the steps.
+func (w *wiring) connectorSaid(s *Splice, item parts.Item, n int) words.Said {
+	if item.Code == parts.Cap.Code {
+		return words.Of("connector.cap")
+	}
+	takes := fmt.Sprint(len(s.Conductors))
+	one := words.Of("connector.twisted", takes, fmt.Sprint(s.AWG))
+	switch _, ports, _ := strings.Cut(item.Words, ", "); {
+	case w.l.hasAluminum(s):
+		one = words.Of("connector.bothMetals", takes)
+	case w.house.Splice == practice.PushInSplice:
+		one = words.Of("connector.pushIn", ports)
+	case w.house.Splice != practice.Twisted:
+		one = words.Of("connector.lever", ports)
+	}
+	if n > 1 {
+		return words.Of("connector.linked", fmt.Sprint(n), one)
+	}
+	return one
 }
 
 func jumperColour(k circuit.Conductor, to string) string {

@@ -112,6 +112,7 @@ func Make(b *Box, shop practice.Shop, run *circuit.Circuit) (*Plan, error) {
 
 // onRunAhead learns from the run which GFCIs stand between the panel and the box.
 func (l *look) onRunAhead(run *circuit.Circuit) error {
+	l.run = run
 	if run == nil || l.line == nil {
 		return nil
 	}
@@ -121,6 +122,22 @@ func (l *look) onRunAhead(run *circuit.Circuit) error {
 	}
 	l.ahead = w.Feeds().Guards(l.line.ID + "@" + l.b.ID + ".hot")
 	return nil
+}
+
+// labelOf names a GFCI by the place where it hangs.
+func (l *look) labelOf(guard string) string {
+	if guard == circuit.Panel {
+		return "the GFCI breaker"
+	}
+	if l.b.Device != nil && guard == l.b.Device.ID {
+		return "the GFCI here"
+	}
+	if l.run != nil {
+		if _, box := l.run.Device(guard); box != nil {
+			return "the GFCI at " + l.run.LabelOf(box.ID)
+		}
+	}
+	return "the GFCI ahead"
 }
 
 // Rules are what is asked at the box's place.
@@ -328,7 +345,7 @@ func (l *look) newPushIn(v *Device) {
 	for i := range l.b.Cables {
 		if c := &l.b.Cables[i]; c.AWG != 14 || c.Stranded || c.Material == aluminum {
 			l.trade(Finding{
-				Code: "push-in-gauge", Severity: Must, At: []string{v.ID}, Text: fmt.Sprintf("The push-in holes of the device take 14 AWG solid copper only; %s is not.", c.ID),
+				Code: "push-in-gauge", Severity: Must, At: []string{v.ID}, Text: fmt.Sprintf("The push-in holes of the device take 14 AWG solid copper only; %s is not.", c.name()),
 				Fix: "Its side screws, with hooks. A device without them is not for this box.", Cured: true,
 			})
 			return
@@ -494,11 +511,16 @@ var mendWords = map[string]string{
 func (p *Plan) Open(done []string) []Finding {
 	open := []Finding{}
 	for _, f := range p.Findings {
-		if f.Open() && !slices.Contains(done, "mend-"+f.Code) && !slices.Contains(done, "mend-wires:"+strings.Join(f.At, ",")) {
+		if f.Open() && !p.Settled(f, done) {
 			open = append(open, f)
 		}
 	}
 	return open
+}
+
+// Settled reports whether the finding was mended: said so, or its step is done.
+func (*Plan) Settled(f Finding, done []string) bool {
+	return f.Mended || slices.Contains(done, "mend-"+f.Code) || slices.Contains(done, "mend-wires:"+strings.Join(f.At, ","))
 }
 
 // sorted are the findings, the heaviest first; what the plan cures after what

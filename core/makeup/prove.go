@@ -24,6 +24,7 @@ type Proven struct {
 	Label     string       `json:"label"`
 	Delta     tester.Delta `json:"delta"`
 	Protected []string     `json:"protected"` // by which GFCIs
+	Behind    []string     `json:"behind"`    // the same as people name them
 	Says      string       `json:"says"`      // "as it should be", or what is not
 	Problems  []string     `json:"problems"`
 }
@@ -87,6 +88,10 @@ func (l *look) prove(c *circuit.Circuit, load []*Cable) (*Proof, []tester.Readin
 		}
 		p := Proven{At: o.Device, Half: o.Half, Label: c.LabelOf(box.ID), Problems: []string{}}
 		p.Protected = append([]string{}, feeds.Guards(faceTerminal(device, o.Half))...)
+		p.Behind = make([]string, len(p.Protected))
+		for i, guard := range p.Protected {
+			p.Behind[i] = l.labelOf(guard)
+		}
 		p.Problems = l.outletProblems(condition, o, p.Protected, l.wantsOf(c, device, box, load))
 		if slices.ContainsFunc(
 			tripped,

@@ -8,6 +8,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/nec"
 	"elvat/core/practice"
+	"elvat/core/words"
 )
 
 // A Load is what hangs at the end of a cable, where it matters whether it goes off.
@@ -111,11 +112,16 @@ func (l *look) askServed(c *Cable) {
 }
 
 // name is the cable as people speak of it.
-func (c *Cable) name() string {
-	if c.Serves != "" {
-		return c.ID + " (" + c.Serves + ")"
+func (c *Cable) name() string { return words.English.Render(c.said()) }
+
+func (c *Cable) said() words.Said {
+	switch {
+	case c.Role == Line:
+		return words.Of("cable.feed", c.ID)
+	case c.Serves != "":
+		return words.Of("cable.to", c.ID, c.Serves)
 	}
-	return c.ID
+	return text(c.ID)
 }
 
 // requiredAt reports whether the code asks for ground-fault protection at the place the

@@ -188,7 +188,7 @@ func (w *wiring) mendBox(s *steps) {
 		case "box-loose", "box-recessed", "wall-gap", "box-overfull", "flooded":
 			s.add("mend-"+f.Code, GateDead, said("step.mend."+f.Code), []words.Said{text(f.Fix)}, w.l.b.ID)
 		case "insulation-damaged":
-			do := words.Of("step.mendWires", strings.Join(f.At, ", "))
+			do := words.Of("step.mendWires", w.wiresSaid(f.At))
 			s.add("mend-wires", GateDead, []words.Said{do}, []words.Said{text(f.Fix)}, f.At...)
 		}
 	}
@@ -240,7 +240,7 @@ func (w *wiring) whyBroken() []words.Said {
 	if w.l.b.switched() == circuit.Top {
 		half = "step.breakTab.top"
 	}
-	return []words.Said{words.Of(half, leg.ID), words.Of("step.breakTab.how")}
+	return []words.Said{words.Of(half, leg.said()), words.Of("step.breakTab.how")}
 }
 
 // makeUp goes through the wires: ground, then neutral, then hot; splices before
@@ -249,7 +249,7 @@ func (w *wiring) makeUp(s *steps, p *Plan) {
 	stripOf := func(point string) words.Said {
 		for _, strip := range p.Strip {
 			if strip.Point == point {
-				return words.Of("step.land.strip", point, Fraction(float64(strip.Inches)), strip.How)
+				return words.Of("step.land.strip", Fraction(float64(strip.Inches)), words.Of(strip.How))
 			}
 		}
 		return words.Of("step.land.pull")
@@ -260,12 +260,11 @@ func (w *wiring) makeUp(s *steps, p *Plan) {
 				continue
 			}
 			points := []string{sp.Name}
-			var ends []string
-			var jumpers []words.Said
+			var ends, jumpers []words.Said
 			for _, c := range sp.Conductors {
 				points = append(points, c)
 				if strings.Contains(c, "@") {
-					ends = append(ends, strings.Split(c, "@")[0])
+					ends = append(ends, w.cableSaid(c))
 				} else {
 					jumpers = append(jumpers, w.terminalSaid(c))
 				}
@@ -279,7 +278,7 @@ func (w *wiring) makeUp(s *steps, p *Plan) {
 			case len(ends) == 1 && len(jumpers) == 1:
 				do[0] = words.Of("step.lengthen."+string(k), ends[0])
 			}
-			detail := []words.Said{words.Of("step.join.how", upper(sp.Connector))}
+			detail := []words.Said{words.Of("step.join.how", sp.said)}
 			if len(jumpers) > 0 {
 				do = append(do, words.Of("step.jumperTo", jumpers))
 				detail = append(detail, words.Of(
@@ -296,8 +295,8 @@ func (w *wiring) makeUp(s *steps, p *Plan) {
 			if w.carries(pair) != k || strings.HasPrefix(pair[0], "splice:") || strings.HasPrefix(pair[1], "splice:") {
 				continue
 			}
-			if cable, _, ok := strings.Cut(pair[0], "@"); ok {
-				do := words.Of("step.land."+string(k), cable, w.terminalSaid(pair[1]))
+			if strings.Contains(pair[0], "@") {
+				do := words.Of("step.land."+string(k), w.cableSaid(pair[0]), w.terminalSaid(pair[1]))
 				s.add("land", GateDead, []words.Said{do}, []words.Said{stripOf(pair[0])}, pair[0], pair[1])
 				continue
 			}
@@ -333,10 +332,54 @@ func (w *wiring) terminalSaid(point string) words.Said {
 		return text(point)
 	}
 	terminal := words.Of("terminal." + name)
-	if len(w.l.b.devices()) > 1 {
-		return words.Of("terminal.of", terminal, owner)
+	if all := w.l.b.devices(); len(all) > 1 {
+		n := slices.IndexFunc(all, func(v *Device) bool { return v.ID == owner })
+		return words.Of("terminal.of", terminal, fmt.Sprint(n+1))
 	}
 	return terminal
+}
+
+// markingWords are the markings as the steps say them: by the device's number where there
+// are several, without any where there is one.
+func (w *wiring) markingWords(markings []string) []string {
+	all := slices.Clone(markings)
+	for i, m := range all {
+		for n, v := range w.l.b.devices() {
+			if words, ok := strings.CutPrefix(m, v.ID+": "); ok {
+				all[i] = words
+				if len(w.l.b.devices()) > 1 {
+					all[i] = fmt.Sprintf("device %d: %s", n+1, words)
+				}
+			}
+		}
+	}
+	return all
+}
+
+// cableSaid names the cable of a wire's end, or of a cable, as people speak of it.
+func (w *wiring) cableSaid(end string) words.Said {
+	id, _, _ := strings.Cut(end, "@")
+	for i := range w.l.b.Cables {
+		if w.l.b.Cables[i].ID == id {
+			return w.l.b.Cables[i].said()
+		}
+	}
+	return text(id)
+}
+
+// wiresSaid names the ends of wires, or cables.
+func (w *wiring) wiresSaid(at []string) []words.Said {
+	all := []words.Said{}
+	for _, end := range at {
+		cable := w.cableSaid(end)
+		if i := strings.LastIndex(end, "."); strings.Contains(end, "@") && i > 0 {
+			cable = words.Of("wire."+end[i+1:], cable)
+		}
+		if !slices.ContainsFunc(all, func(s words.Said) bool { return words.English.Render(s) == words.English.Render(cable) }) {
+			all = append(all, cable)
+		}
+	}
+	return all
 }
 
 // namedTerminals are those that have a name of their own.
@@ -372,7 +415,7 @@ func (w *wiring) close(s *steps, p *Plan) {
 		plate = said("step.plate.horizontal")
 	}
 	if len(p.Markings) > 0 {
-		plate = append(plate, words.Of("step.plate.markings", strings.Join(p.Markings, "; ")))
+		plate = append(plate, words.Of("step.plate.markings", strings.Join(w.markingWords(p.Markings), "; ")))
 	}
 	s.add("plate", GateDead, said("step.plate"), plate, b.ID)
 	w.says("proving")

@@ -82,9 +82,9 @@ func TestStepsSay(t *testing.T) {
 		}, "Break the tab on the brass side"},
 		{"GFCI", gfci, "It comes out of the box tripped"},
 		{"LINE may be anywhere", gfci, "LINE may be above or below"},
-		{"twisted", func(b *Box) { third(b); b.Practice.Splice = practice.Twisted }, "Twisted, listed for 4 wires of 12 AWG"},
-		{"push-in splice", func(b *Box) { third(b); b.Practice.Splice = practice.PushInSplice }, "Push-in splice, 4-wire"},
-		{"lever", third, "Lever, 5-wire"},
+		{"twisted", func(b *Box) { third(b); b.Practice.Splice = practice.Twisted }, "By a twisted connector for 4 wires of 12 AWG"},
+		{"push-in splice", func(b *Box) { third(b); b.Practice.Splice = practice.PushInSplice }, "By a 4-wire push-in splice"},
+		{"lever", third, "By a 5-wire lever connector"},
 		{"a hook is 3/4 in", func(*Box) {}, "3/4 in, hook round the screw, clockwise"},
 		{"a clamp by the device's gauge", func(b *Box) { gfci(b); b.Device.StripIn = 0.5 }, "1/2 in, straight under the clamp plate"},
 		{"hooks by the house", func(b *Box) { gfci(b); b.Practice.Hook = practice.Hook }, "3/4 in, hook round the screw"},
@@ -94,8 +94,8 @@ func TestStepsSay(t *testing.T) {
 		}, "straight into the push-in hole"},
 		{"lengthened", func(b *Box) { b.Cables[1].FromSheathIn = inches(4) }, "Lengthen the hot of W2, jumper to the second brass screw"},
 		{"capped by itself", func(b *Box) { ungrounded(b); gfci(b); b.Cables[1].Conductors = twoWire }, "Cap the ground of W2 by itself"},
-		{"markings", func(b *Box) { ungrounded(b); gfci(b) }, "Markings: R1: No Equipment Ground"},
-		{"two devices are told apart", func(b *Box) { b.Others = []Device{{ID: "R2", Kind: "receptacle", Amps: 15}} }, "the first brass screw of R2"},
+		{"markings", func(b *Box) { ungrounded(b); gfci(b) }, "Markings: No Equipment Ground"},
+		{"two devices are told apart", func(b *Box) { b.Others = []Device{{ID: "R2", Kind: "receptacle", Amps: 15}} }, "the first brass screw of device 2"},
 		{"stopped", func(b *Box) { b.Cables[0].Material = "aluminum" }, "Close the box dead"},
 	} {
 		p := made(t, row.change)
@@ -240,7 +240,7 @@ func TestProtectedAhead(t *testing.T) {
 	require.NoError(t, err)
 	second := find(p, "second-gfci")
 	require.NotNil(t, second)
-	assert.Contains(t, second.Text, "G1 protects this box already")
+	assert.Contains(t, second.Text, "The GFCI at B1 protects this box already")
 	alone, err := Make(b, practice.Shop{}, nil)
 	require.NoError(t, err)
 	assert.Nil(t, find(alone, "second-gfci"), "without the run nobody knows")

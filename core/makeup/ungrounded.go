@@ -313,8 +313,8 @@ func (w *wiring) markings() []string {
 		}
 		all = append(
 			all,
-			fmt.Sprintf("three-slot outlets on %s (%s): %s", c.ID, far(c), GFCIProtected),
-			fmt.Sprintf("three-slot outlets on %s (%s): %s", c.ID, far(c), NoEquipmentGround),
+			fmt.Sprintf("three-slot outlets on %s: %s", c.name(), GFCIProtected),
+			fmt.Sprintf("three-slot outlets on %s: %s", c.name(), NoEquipmentGround),
 		)
 	}
 	return all

@@ -7,6 +7,7 @@ import (
 	"elvat/core/nec"
 	"elvat/core/practice"
 	"elvat/core/wire"
+	"elvat/core/words"
 )
 
 // A Splice joins wires in the box.
@@ -16,6 +17,7 @@ type Splice struct {
 	Conductors []string          `json:"conductors"` // what is in it: ends of cables, and where its jumpers go
 	AWG        wire.Gauge        `json:"gauge"`
 	Connector  string            `json:"connector"`
+	said       words.Said
 }
 
 // A Jumper is a short wire from a splice to a terminal, or between two.

@@ -40,8 +40,8 @@ func TestRender(t *testing.T) {
 		{Of("step.pull"), "Photograph the box, then pull the device", "Fotografíe la caja y luego saque el dispositivo"},
 		{Of("step.land.ground", "W1", green), "Ground of W1 on the green screw", "Tierra de W1 en el tornillo verde"},
 		{
-			Of("step.land.hot", "W1", Of("terminal.of", Of("terminal.line.hot"), "R2")),
-			"Hot of W1 on LINE brass of R2", "Vivo de W1 en el latón de LINE de R2",
+			Of("step.land.hot", "W1", Of("terminal.of", Of("terminal.line.hot"), "2")),
+			"Hot of W1 on LINE brass of device 2", "Vivo de W1 en el latón de LINE del dispositivo 2",
 		},
 		{Of("step.join.hot", []string{"W1"}), "Join the hots of W1", "Una los vivos de W1"},
 		{Of("step.join.hot", []string{"W1", "W2", "W3"}), "Join the hots of W1, W2 and W3", "Una los vivos de W1, W2 y W3"},

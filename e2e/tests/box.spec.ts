@@ -31,16 +31,25 @@ for (const view of [{ width: 1280, height: 800 }, phone]) {
 		await goes.getByRole('button', { name: 'GFCI' }).click();
 		await goes.getByRole('button', { name: 'clamp', exact: true }).click();
 		await page.getByRole('button', { name: '22.5 in³' }).click();
-		await page.getByLabel('room').selectOption('workshop');
+		await page.getByLabel('room', { exact: true }).selectOption('workshop');
 		await page.getByRole('button', { name: 'through the device' }).click();
 		await page.getByRole('button', { name: 'To the plan' }).first().click();
 
-		await expect(page.getByText('The plan is proven on the circuit model')).toBeVisible();
+		await expect(page.getByText('Proven on the circuit model:')).toBeVisible();
+
+		// What is not known and decides is answered where it stands.
+		const asked = page.getByRole('region', { name: 'Not known' });
+		await expect(asked).toContainText('Which room does W6');
+		await asked.getByLabel('W6 serves').selectOption('hall');
+		await expect(asked).not.toContainText('Which room does W6');
+		await asked.getByRole('group', { name: 'marked so' }).getByRole('button', { name: 'yes', exact: true }).click();
+		await expect(asked).toBeHidden();
+
 		await expect(page.getByRole('img', { name: /The box as planned: 12 wires/ })).toBeVisible();
 		await expect(page.getByText('It fits.')).toBeVisible();
 
 		// The step in hand lights up its wires.
-		await page.getByRole('button', { name: /Join the neutrals of W1 and W6/ }).click();
+		await page.getByRole('button', { name: /Join the neutrals of W1 \(feed\) and W6/ }).click();
 		await expect(page.locator('.lit-wire')).toHaveCount(3);
 		const kept = page.waitForResponse((answer) => answer.url().endsWith('/steps') && answer.ok());
 		await page.getByLabel('Done: Breaker off, secured, and prove the box dead').check();
@@ -51,7 +60,7 @@ for (const view of [{ width: 1280, height: 800 }, phone]) {
 		await page.getByRole('tab', { name: /Findings/ }).click();
 		await expect(page.getByRole('list', { name: 'Findings' })).toContainText('stays off LOAD');
 		await page.getByRole('tab', { name: 'Proof' }).click();
-		await expect(page.getByRole('region', { name: 'When the plan is done' })).toContainText('As it should be, behind R1');
+		await expect(page.getByRole('region', { name: 'When the plan is done' })).toContainText('As it should be, behind the GFCI here');
 		await page.getByRole('button', { name: 'As found' }).click();
 		await expect(page.getByRole('img', { name: /The box as found/ })).toBeVisible();
 		await page.getByRole('tab', { name: 'Steps' }).click();
@@ -197,9 +206,9 @@ test('an old metal box is entered to its last inch, and each finding says where 
 		['The box is loose', 'NEC 314.23, 2023'],
 		['The box sits 0.5 in behind the plaster face', 'NEC 314.20, 2023'],
 		['A gap of 0.25 in is open round the box', 'NEC 314.21, 2023'],
-		['A wire of W7 is nicked', 'NEC 110.12(B), 2023'],
-		['The wires of W7 are short', 'NEC 300.14, 2023'],
-		['The hot of W7 is white', 'NEC 200.7(C), 2023'],
+		['A wire of W7 (feed) is nicked', 'NEC 110.12(B), 2023'],
+		['The wires of W7 (feed) are short', 'NEC 300.14, 2023'],
+		['The hot of W7 (feed) is white', 'NEC 200.7(C), 2023'],
 	] as const) {
 		const line = findings.getByRole('listitem').filter({ hasText: text });
 		await expect(line).toContainText(section);

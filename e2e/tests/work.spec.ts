@@ -1,5 +1,5 @@
 import type { Page } from '@playwright/test';
-import { expect, noSidewaysScroll, openCall, phone, type Server, test } from '../server';
+import { expect, mendAll, noSidewaysScroll, openCall, phone, type Server, test } from '../server';
 
 async function proveTesters(page: Page) {
 	const form = page.getByRole('form', { name: 'Prove the testers' });
@@ -66,7 +66,15 @@ test('a call from the box to the report on a phone, with a refused gate and an o
 	await expect(page.getByText('Proven dead at the slots and at the wires.')).toBeVisible();
 
 	await page.getByRole('link', { name: 'its plan' }).click();
-	await page.getByLabel('Done: Photograph the box, then pull the device').check();
+	// What proved it dead is ticked; with the device out, what it was is asked once.
+	await expect(page.getByLabel('Done: Breaker off, secured, and prove the box dead')).toBeChecked();
+	const what = page.getByRole('region', { name: 'What was it?' });
+	await expect(what.getByRole('button', { name: /^Reversed polarity/ })).toBeVisible();
+	await what.getByRole('button', { name: 'Something else' }).click();
+	await what.getByLabel('what it was').fill('hot and neutral exchanged, one screw loose');
+	await what.getByRole('button', { name: 'That was it' }).click();
+	await expect(page.getByText('It was: hot and neutral exchanged, one screw loose')).toBeVisible();
+	await mendAll(page);
 	await page.getByRole('button', { name: 'It is made up so' }).click();
 	await page.getByRole('link', { name: 'Prove it', exact: true }).click();
 
@@ -107,7 +115,8 @@ test('a call from the box to the report on a phone, with a refused gate and an o
 
 	const report = page.getByRole('article', { name: 'The report' });
 	await expect(report).toContainText('Not proven: 1 reading that differs');
-	await expect(report).toContainText('reversed polarity at Enlarger');
+	await expect(report).toContainText('found: hot and neutral exchanged, one screw loose at Enlarger');
+	await expect(report).not.toContainText('%');
 	await expect(report).toContainText('licence 4711');
 	await expect(report).toContainText('Left off and locked until the panel is looked at');
 	const file = await page.request.get(`${server.url}/api/v1/calls/2/papers/report.pdf`);
@@ -120,6 +129,7 @@ test('all as predicted: proven in one tap a reading, and handed over without an 
 	await page.goto(`${server.url}/calls/2/dead`);
 	await proveDead(page);
 	await page.goto(`${server.url}/calls/2/boxes/B3`);
+	await mendAll(page);
 	await page.getByRole('button', { name: 'It is made up so' }).click();
 	await page.getByRole('link', { name: 'Prove it', exact: true }).click();
 	await page.getByRole('button', { name: 'The breaker is on' }).click();
@@ -131,7 +141,7 @@ test('all as predicted: proven in one tap a reading, and handed over without an 
 	}
 	await expect(page.getByText('Every reading is as predicted.')).toBeVisible();
 	await page.getByRole('link', { name: 'Hand it over' }).click();
-	await expect(page.getByRole('article', { name: 'The report' })).toContainText('Proven: every reading is as predicted.');
+	await expect(page.getByRole('article', { name: 'The report' })).toContainText('Proven: every reading that was asked for is as predicted.');
 	const sign = page.getByRole('form', { name: 'Hand over' });
 	await sign.getByRole('button', { name: 'Hand it over' }).click();
 	await expect(page.getByRole('alert')).toContainText('to: is missing');

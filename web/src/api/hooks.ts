@@ -87,8 +87,7 @@ function useChange<V>(call: number, send: (what: V) => Promise<Call>) {
 			const diagnosis = now.pending && before ? before.diagnosis : now.diagnosis;
 			cache.setQueryData(['call', call], noted(`call ${call}`, { ...now, diagnosis }));
 			if (now.pending) cache.invalidateQueries({ queryKey: ['call', call] });
-			cache.invalidateQueries({ queryKey: ['work', call] });
-			cache.invalidateQueries({ queryKey: ['report', call] });
+			for (const key of ['work', 'report', 'box']) cache.invalidateQueries({ queryKey: [key, call] });
 		},
 	});
 }
@@ -369,7 +368,7 @@ function useWorkChange<V>(call: number, send: (what: V) => Promise<Work>) {
 		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
 		onSuccess: (now) => {
 			cache.setQueryData(['work', call], noted(`work ${call}`, now));
-			cache.invalidateQueries({ queryKey: ['report', call] });
+			for (const key of ['report', 'box']) cache.invalidateQueries({ queryKey: [key, call] });
 			// It is done once the call shows it too: the next reading is taken in the state it says.
 			return cache.invalidateQueries({ queryKey: ['call', call] });
 		},

@@ -2477,6 +2477,8 @@ export interface components {
                 label: string;
                 delta: components["schemas"]["Delta"];
                 protected: string[];
+                /** @description The same, as people name them */
+                behind: string[];
                 says: string;
                 problems: string[];
             }[];

@@ -1,23 +1,27 @@
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { Link, useParams } from 'react-router';
-import type { Box, OpenedBox } from '../api/client';
+import type { Box, Call, OpenedBox } from '../api/client';
 import { useBox, useCall, useMakeUp, useSetBox } from '../api/hooks';
 import { SetTwice, UndoButtons } from '../calls/Beside';
+import { useDraft } from '../readings/draft';
 import { Button } from '../ui/Button';
 import { Caution } from '../ui/Caution';
 import { Problem } from '../ui/Problem';
 import { Mark, ThemeButton } from '../ui/TopBar';
 import { timeOf } from '../ui/words';
 import { PicturesOf } from '../work/Pictures';
+import { Asks } from './Answers';
 import { BoxDrawing } from './Drawing';
 import { BoxEntry } from './Entry';
 import { FillBar } from './Fill';
-import { Asks, Findings } from './Findings';
+import { Findings } from './Findings';
 import { faceOf } from './layout';
+import { Parts } from './Parts';
 import { Photograph } from './Photograph';
 import { Proofs } from './Proofs';
 import { Required } from './Required';
 import { Steps, ToDead } from './Steps';
+import { WhatWasIt } from './WhatWasIt';
 
 const sheets = [
 	{ key: 'steps', words: 'Steps' },
@@ -53,9 +57,10 @@ export function BoxScreen() {
 function Loaded({ call, id, opened }: { call: number; id: string; opened: OpenedBox }) {
 	const about = useCall(call);
 	const set = useSetBox(call, id);
-	const [draft, setDraft] = useState<Box | null>(null);
+	// Until the server has it, what is entered is kept in the browser: a reload loses nothing.
+	const [draft, setDraft, drop] = useDraft<Box | null>(`box.${call}.${id}`, null);
 	const box = draft ?? opened.box;
-	const [entering, setEntering] = useState(!opened.recorded);
+	const [entering, setEntering] = useState(!opened.recorded || draft !== null);
 	const [shown, setShown] = useState<Shown>('plan');
 	const [sheet, setSheet] = useState<SheetKey>('steps');
 	const [picked, pick] = useState('');
@@ -63,8 +68,13 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 	const lit = plan.steps.find((s) => s.code === picked)?.points ?? [];
 	const save = (next: Box) => {
 		setDraft(next);
-		set.mutate(next, { onSuccess: () => setDraft(null) });
+		set.mutate(next, { onSuccess: drop });
 	};
+	const unsent = useRef(draft);
+	// biome-ignore lint/correctness/useExhaustiveDependencies: once, for what an earlier page had not sent
+	useEffect(() => {
+		if (unsent.current) save(unsent.current);
+	}, []);
 	const wide = shown === 'both';
 	return (
 		<div className="box-page flex min-h-dvh flex-col">
@@ -93,17 +103,25 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 			</header>
 			<main className="flex grow flex-col">
 				{about.data && <SetTwice call={about.data} className="mx-4 mt-3 wide:mx-6" />}
-				<Standing opened={opened} call={call} />
-				<div className={`grid grow content-start ${wide ? '' : 'wide:grid-cols-[minmax(0,8fr)_minmax(400px,5fr)]'}`}>
-					<section className="min-w-0 px-3 pt-2 pb-3 wide:px-5" aria-label="Drawing of the box">
+				<Standing opened={opened} call={call} toFindings={() => [setEntering(false), setSheet('findings')]} />
+				<div
+					className={`flex grow flex-col wide:grid wide:content-start ${wide ? '' : 'wide:grid-cols-[minmax(0,8fr)_minmax(400px,5fr)]'}`}
+				>
+					<section
+						className={`min-w-0 pt-2 pb-3 max-wide:contents wide:px-5 ${entering || wide ? '' : 'wide:sticky wide:top-0 wide:self-start'}`}
+						aria-label="Drawing of the box"
+					>
 						<Showing shown={shown} setShown={setShown} />
-						<Problem error={set.error} />
+						<div className="max-wide:px-3">
+							<Problem error={set.error} />
+						</div>
 						<Picture
 							opened={{ ...opened, box }}
 							shown={shown}
 							lit={sheet === 'steps' ? lit : []}
 							call={call}
 							save={save}
+							tall={entering}
 						/>
 					</section>
 					<section
@@ -122,14 +140,23 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 											role="tab"
 											aria-selected={sheet === s.key}
 											onClick={() => setSheet(s.key)}
-											className="min-h-11 px-2.5 aria-selected:bg-ink aria-selected:font-bold aria-selected:text-paper"
+											className="min-h-11 px-2.5 max-wide:px-1.5 aria-selected:bg-ink aria-selected:font-bold aria-selected:text-paper"
 										>
 											{s.words}
 											{s.key === 'findings' && plan.findings.length > 0 && ` ${plan.findings.length}`}
 										</button>
 									))}
 								</div>
-								<Sheet sheet={sheet} opened={opened} call={call} picked={picked} pick={pick} />
+								<Sheet
+									sheet={sheet}
+									opened={{ ...opened, box }}
+									call={call}
+									about={about.data}
+									save={save}
+									picked={picked}
+									pick={pick}
+									toFindings={() => setSheet('findings')}
+								/>
 								<Button className="mt-4 print:hidden" onClick={() => setEntering(true)}>
 									Correct what is in the box
 								</Button>
@@ -147,8 +174,14 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 	);
 }
 
-/** One line on where the plan stands: stopped, proven, or with something left. */
-function Standing({ opened, call }: { opened: OpenedBox; call: number }) {
+interface StandingProps {
+	opened: OpenedBox;
+	call: number;
+	toFindings: () => void;
+}
+
+/** One line on where the plan stands: stopped, proven, or with something to mend first. */
+function Standing({ opened, call, toFindings }: StandingProps) {
 	const plan = opened.plan;
 	if (opened.madeAt) {
 		return (
@@ -171,17 +204,28 @@ function Standing({ opened, call }: { opened: OpenedBox; call: number }) {
 			</div>
 		);
 	}
-	const left = plan.findings.filter((f) => !f.cured && (f.severity === 'danger' || f.severity === 'must')).length;
+	const open = opened.open.length;
 	return (
 		<p className="m-0 border-b border-rule px-4 py-2 wide:px-6">
+			{open > 0 && (
+				<button
+					type="button"
+					onClick={toFindings}
+					className="mr-3 inline-flex min-h-11 items-center bg-ink px-3 font-bold text-paper print:min-h-0"
+				>
+					{toMend(open)}
+				</button>
+			)}
 			{plan.issued ? (
 				<>
-					<b>The plan is proven on the circuit model:</b> no outlet is left reversed, dead, unprotected or unbonded.
+					<b>Proven on the circuit model:</b> wired so, no outlet is left reversed, dead, unprotected or unbonded.{' '}
+					<span className="text-soft">
+						Not proven by it: joints, torque, what is hidden; the readings with the breaker on are for that.
+					</span>
 				</>
 			) : (
 				<b>The plan leaves something wrong; the findings say what.</b>
 			)}
-			{left > 0 && ` ${left} ${left === 1 ? 'thing' : 'things'} to mend first.`}
 		</p>
 	);
 }
@@ -195,14 +239,14 @@ const showings: { key: Shown; words: string }[] = [
 
 function Showing({ shown, setShown }: { shown: Shown; setShown: (s: Shown) => void }) {
 	return (
-		<div className="mb-2 flex flex-wrap gap-2 print:hidden">
+		<div className="mb-2 flex flex-wrap gap-x-2 gap-y-1 max-wide:px-3 max-wide:pt-2 print:hidden">
 			{showings.map((s) => (
 				<button
 					key={s.key}
 					type="button"
 					aria-pressed={shown === s.key}
 					onClick={() => setShown(s.key)}
-					className="min-h-11 border-2 border-ink px-3 aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper"
+					className={`min-h-11 border-2 border-ink px-3 aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper ${s.key === 'both' ? 'max-wide:hidden' : ''}`}
 				>
 					{s.words}
 				</button>
@@ -217,9 +261,11 @@ interface PictureProps {
 	lit: string[];
 	call: number;
 	save: (box: Box) => void;
+	/** Something is being entered below: the drawing gives way. */
+	tall: boolean;
 }
 
-function Picture({ opened, shown, lit, call, save }: PictureProps) {
+function Picture({ opened, shown, lit, call, save, tall }: PictureProps) {
 	const { box, plan } = opened;
 	const pins = plan.findings.map((finding, i) => ({ finding, number: i + 1 }));
 	const planned = (
@@ -254,18 +300,35 @@ function Picture({ opened, shown, lit, call, save }: PictureProps) {
 				photograph of the pulled device.
 			</p>
 		);
-	if (shown === 'photograph') return <Photograph call={call} opened={opened} save={save} />;
-	if (shown === 'found') return found;
+	if (shown === 'photograph') {
+		return (
+			<div className="max-wide:px-3">
+				<Photograph call={call} opened={opened} save={save} />
+			</div>
+		);
+	}
+	if (shown === 'found') return <div className="max-wide:px-3">{found}</div>;
 	if (shown === 'plan') {
 		return (
 			<>
-				{planned}
-				<FillBar fill={plan.fill} />
+				{/* On a phone it stays in sight while the steps go by. */}
+				<div
+					className={
+						tall
+							? 'max-wide:px-3'
+							: 'max-wide:sticky max-wide:top-0 max-wide:z-10 max-wide:border-b max-wide:border-rule max-wide:bg-paper max-wide:px-3 max-wide:pb-1'
+					}
+				>
+					{planned}
+				</div>
+				<div className="pt-2 max-wide:order-last max-wide:px-3 max-wide:pb-4">
+					<FillBar fill={plan.fill} />
+				</div>
 			</>
 		);
 	}
 	return (
-		<div className="grid gap-4 wide:grid-cols-2">
+		<div className="grid gap-4 max-wide:px-3 wide:grid-cols-2">
 			<figure className="m-0 min-w-0">
 				<figcaption className="font-bold">As found</figcaption>
 				{found}
@@ -282,18 +345,21 @@ interface SheetProps {
 	sheet: SheetKey;
 	opened: OpenedBox;
 	call: number;
+	about: Call | undefined;
+	save: (box: Box) => void;
 	picked: string;
 	pick: (step: string) => void;
+	toFindings: () => void;
 }
 
-function Sheet({ sheet, opened, call, picked, pick }: SheetProps) {
+function Sheet({ sheet, opened, call, about, save, picked, pick, toFindings }: SheetProps) {
 	const plan = opened.plan;
 	switch (sheet) {
 		case 'findings':
 			return (
 				<>
-					<Asks plan={plan} />
-					<Findings plan={plan} />
+					<Asks plan={plan} box={opened.box} save={save} />
+					<Findings call={call} opened={opened} save={save} />
 				</>
 			);
 		case 'code':
@@ -305,16 +371,30 @@ function Sheet({ sheet, opened, call, picked, pick }: SheetProps) {
 		default:
 			return (
 				<>
-					<Steps call={call} opened={opened} picked={picked} pick={pick} />
-					<MakeUp call={call} opened={opened} />
+					{about && <WhatWasIt call={about} opened={opened} />}
+					<Asks plan={plan} box={opened.box} save={save} />
+					<Steps call={call} opened={opened} save={save} picked={picked} pick={pick} />
+					<MakeUp call={call} opened={opened} toFindings={toFindings} />
 				</>
 			);
 	}
 }
 
-function MakeUp({ call, opened }: { call: number; opened: OpenedBox }) {
+function MakeUp({ call, opened, toFindings }: { call: number; opened: OpenedBox; toFindings: () => void }) {
 	const made = useMakeUp(call, opened.box.id);
 	if (!opened.plan.proof || opened.madeAt) return null;
+	if (opened.open.length > 0) {
+		return (
+			<div className="mt-3 grid gap-2 print:hidden">
+				<Button kind="main" className="justify-self-start" onClick={toFindings}>
+					{toMend(opened.open.length)}
+				</Button>
+				<p className="m-0 text-soft">
+					What must be so is mended, or left by a named qualified person, before the box is made up.
+				</p>
+			</div>
+		);
+	}
 	return (
 		<div className="mt-3 grid gap-2 print:hidden">
 			<Problem error={made.error} />
@@ -331,42 +411,4 @@ function MakeUp({ call, opened }: { call: number; opened: OpenedBox }) {
 	);
 }
 
-/** What it uses up, and how each end is stripped. */
-function Parts({ opened }: { opened: OpenedBox }) {
-	const plan = opened.plan;
-	return (
-		<div className="grid gap-4">
-			<ul className="m-0 list-none p-0">
-				{plan.materials.map((m) => (
-					<li key={m.item} className="flex gap-3 border-b border-rule py-1.5">
-						<span className="mono w-16 shrink-0 text-right">
-							{Math.round(m.count * 10) / 10}
-							{m.unit && ` ${m.unit}`}
-						</span>
-						<span>{m.item}</span>
-					</li>
-				))}
-			</ul>
-			{plan.markings.length > 0 && (
-				<div>
-					<h2 className="m-0 text-base font-bold">Markings on the plates</h2>
-					<ul className="m-0 list-none p-0">
-						{plan.markings.map((m) => (
-							<li key={m}>{m}</li>
-						))}
-					</ul>
-				</div>
-			)}
-			<div>
-				<h2 className="m-0 text-base font-bold">Choices of the house</h2>
-				<ul className="m-0 list-none p-0 text-soft">
-					{plan.choices.map((c) => (
-						<li key={c} className="py-0.5">
-							{c}
-						</li>
-					))}
-				</ul>
-			</div>
-		</div>
-	);
-}
+const toMend = (n: number) => `${n} ${n === 1 ? 'thing' : 'things'} to mend first`;

@@ -1,6 +1,7 @@
 import type { Box, Finding, Landing } from '../api/client';
 import { cableWords } from './cables';
 import { type DeviceShape, type Drawn, type Face, layOut, type Wire } from './layout';
+import { type Extent, Viewer } from './Viewer';
 
 interface Props {
 	box: Box;
@@ -15,7 +16,7 @@ interface Props {
 
 /** Insulation, as paint. These colours mean wires and nothing else. */
 const paints: Record<string, string> = {
-	black: '#34313c',
+	black: '#17151d',
 	white: '#fbfaf5',
 	gray: '#a5a3a0',
 	grey: '#a5a3a0',
@@ -32,59 +33,97 @@ export function BoxDrawing({ box, faces, landings, lit, pins = [], label }: Prop
 	const d = layOut(box, faces, landings);
 	const isLit = (w: Wire) => lit?.includes(w.from) && lit.includes(w.to);
 	const someLit = d.wires.some(isLit);
+	const outline = (
+		<rect
+			x={22}
+			y={d.top}
+			width={d.width - 44}
+			height={d.height - d.top - 6}
+			rx={14}
+			fill="var(--box)"
+			stroke="var(--ink)"
+			strokeWidth={box.box.material === 'metal' ? 5 : 2.5}
+		/>
+	);
 	return (
-		// biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls sideways on a phone, by keys too
-		<figure className="m-0 overflow-x-auto" tabIndex={0} aria-label="Drawing">
-			<svg
-				viewBox={`0 0 ${d.width} ${d.height}`}
-				className="box-drawing block h-auto w-full min-w-[600px] wide:min-w-0 print:min-w-0"
-				role="img"
-				aria-label={label}
-			>
-				<rect
-					x={22}
-					y={d.top}
-					width={d.width - 44}
-					height={d.height - d.top - 6}
-					rx={14}
-					fill="var(--box)"
-					stroke="var(--ink)"
-					strokeWidth={box.box.material === 'metal' ? 5 : 2.5}
-				/>
-				{d.sheaths.map((s) => (
-					<Sheath key={s.id} box={box} id={s.id} x={s.x} top={d.top} />
-				))}
-				{d.wires.filter(isLit).map((w) => (
-					<path key={w.key} d={w.path} className="lit-wire" fill="none" stroke="var(--accent)" strokeWidth={19} />
-				))}
-				{d.wires.map((w) => (
-					<WirePath key={w.key} wire={w} quiet={someLit && !isLit(w)} />
-				))}
-				{d.devices.map((v) => (
-					<DeviceBack key={v.id} v={v} d={d} landed={landings} />
-				))}
-				{d.splices.map((s) => (
-					<g key={s.name}>
+		<Viewer
+			width={d.width}
+			height={d.height}
+			label={label}
+			near={extentOf(d.wires.filter(isLit))}
+			whole={
+				<>
+					{outline}
+					{d.wires.map((w) => (
+						<path
+							key={w.key}
+							d={w.path}
+							fill="none"
+							stroke={isLit(w) ? 'var(--accent)' : 'var(--wire-edge)'}
+							strokeWidth={isLit(w) ? 24 : 7}
+						/>
+					))}
+					{d.devices.map((v) => (
 						<rect
-							x={s.x - s.width / 2}
-							y={s.y - 20}
-							width={s.width}
-							height={40}
-							rx={s.cap ? 18 : 4}
+							key={v.id}
+							x={v.x - v.width / 2}
+							y={v.y}
+							width={v.width}
+							height={v.height}
 							fill="var(--sheet)"
 							stroke="var(--ink)"
-							strokeWidth={2}
+							strokeWidth={6}
 						/>
-						<text x={s.x} y={s.y + 6} textAnchor="middle" className="fill-ink text-[18px]">
-							{s.words}
-						</text>
-					</g>
-				))}
-				{d.screw && <Screw x={d.screw.x} y={d.screw.y} paint="#3f8f4f" />}
-				<Pins d={d} pins={pins} />
-			</svg>
-		</figure>
+					))}
+				</>
+			}
+		>
+			{outline}
+			{d.sheaths.map((s) => (
+				<Sheath key={s.id} box={box} id={s.id} x={s.x} top={d.top} />
+			))}
+			{d.wires.filter(isLit).map((w) => (
+				<path key={w.key} d={w.path} className="lit-wire" fill="none" stroke="var(--accent)" strokeWidth={19} />
+			))}
+			{d.wires.map((w) => (
+				<WirePath key={w.key} wire={w} quiet={someLit && !isLit(w)} />
+			))}
+			{d.devices.map((v, i) => (
+				<DeviceBack key={v.id} v={v} d={d} landed={landings} number={d.devices.length > 1 ? i + 1 : 0} />
+			))}
+			{d.splices.map((s) => (
+				<g key={s.name}>
+					<rect
+						x={s.x - s.width / 2}
+						y={s.y - 20}
+						width={s.width}
+						height={40}
+						rx={s.cap ? 18 : 4}
+						fill="var(--sheet)"
+						stroke="var(--ink)"
+						strokeWidth={2}
+					/>
+					<text x={s.x} y={s.y + 6} textAnchor="middle" className="fill-ink text-[18px]">
+						{s.words}
+					</text>
+				</g>
+			))}
+			{d.screw && <Screw x={d.screw.x} y={d.screw.y} paint="#3f8f4f" />}
+			<Pins d={d} pins={pins} />
+		</Viewer>
 	);
+}
+
+/** What the wires cover together. */
+function extentOf(wires: Wire[]): Extent | undefined {
+	if (wires.length === 0) return undefined;
+	const xs: number[] = [];
+	const ys: number[] = [];
+	for (const w of wires) {
+		// A path is places alone: each command is followed by pairs of figures.
+		for (const [i, n] of [...w.path.matchAll(/-?[\d.]+/g)].entries()) (i % 2 === 0 ? xs : ys).push(Number(n[0]));
+	}
+	return { left: Math.min(...xs), right: Math.max(...xs), top: Math.min(...ys), bottom: Math.max(...ys) };
 }
 
 function WirePath({ wire, quiet }: { wire: Wire; quiet: boolean }) {
@@ -130,7 +169,15 @@ function Sheath({ box, id, x, top }: { box: Box; id: string; x: number; top: num
 
 const metal = { hot: '#d9ae4a', hot2: '#d9ae4a', neutral: '#cfcdc9', ground: '#3f8f4f' };
 
-function DeviceBack({ v, d, landed }: { v: DeviceShape; d: Drawn; landed: Landing[] }) {
+interface DeviceBackProps {
+	v: DeviceShape;
+	d: Drawn;
+	landed: Landing[];
+	/** Which device of the box it is; 0 where it is the only one. */
+	number: number;
+}
+
+function DeviceBack({ v, d, landed, number }: DeviceBackProps) {
 	const [x, y, w, h] = [v.x - v.width / 2, v.y, v.width, v.height];
 	const used = new Set(landed.flat());
 	const upper = v.gfci ? (v.lineAbove ? 'LINE' : 'LOAD') : '';
@@ -147,7 +194,7 @@ function DeviceBack({ v, d, landed }: { v: DeviceShape; d: Drawn; landed: Landin
 				</text>
 			))}
 			<text x={v.x} y={y + h / 2 - 4} textAnchor="middle" className="fill-ink text-[18px]">
-				{v.gfci ? 'GFCI' : v.twoSlot ? 'two-slot' : 'receptacle'} {v.id}
+				{v.gfci ? 'GFCI' : v.twoSlot ? 'two-slot' : 'receptacle'} {number > 0 && number}
 			</text>
 			<text x={v.x} y={y + h / 2 + 17} textAnchor="middle" className="fill-soft text-[16px]">
 				seen from the front
@@ -211,7 +258,7 @@ function Pins({ d, pins }: { d: Drawn; pins: Props['pins'] }) {
 						) : (
 							<circle cx={x} cy={y} r={12.5} fill="var(--ink)" stroke="var(--sheet)" strokeWidth={2} />
 						)}
-						<text x={x} y={y + 5.5} textAnchor="middle" className="fill-paper text-[15px] font-bold">
+						<text x={x} y={y + 5.5} textAnchor="middle" className="fill-paper text-[16px] font-bold">
 							{number}
 						</text>
 					</g>

@@ -2,6 +2,7 @@ import { useState } from 'react';
 import type { Box, BoxCable, BoxPlace, Chosen, Existing, OpenedBox } from '../api/client';
 import { Button, field } from '../ui/Button';
 import { cableWords, endWords, landingWords } from './cables';
+import { aluminumWays, exposures, poles, protections, roles, secondHots, volumes, walls } from './choices';
 import { Figure, Part, Pick, Words, yesNo } from './controls';
 import { loads, RoomPick } from './served';
 
@@ -71,12 +72,6 @@ export function BoxEntry({ opened, save, close }: Props) {
 		</div>
 	);
 }
-
-const roles = [
-	{ value: 'line', words: 'feed' },
-	{ value: 'outgoing', words: 'goes on' },
-	{ value: 'unknown', words: 'not known' },
-] as const;
 
 const protects = [
 	{ value: 'yes', words: 'protect' },
@@ -153,11 +148,7 @@ function CableEntry({ cable, save }: { cable: BoxCable; save: (c: BoxCable) => v
 						<Pick
 							words="it is"
 							value={cable.hot2 ?? 'unknown'}
-							of={[
-								{ value: 'leg', words: 'shared neutral' },
-								{ value: 'switched', words: 'switched half' },
-								{ value: 'unknown', words: 'not known' },
-							]}
+							of={[...secondHots]}
 							save={(v) => change({ hot2: v })}
 						/>
 					)}
@@ -236,12 +227,7 @@ function EnclosureEntry({ box, save }: { box: Box; save: (b: Box['box']) => void
 			more={
 				<>
 					<Figure words="set back" unit="in" value={e.setbackIn} save={(v) => change({ setbackIn: v })} />
-					<Pick
-						words="wall"
-						value={e.wall}
-						of={(['gypsum', 'plaster', 'tile', 'wood', 'masonry'] as const).map((v) => ({ value: v, words: v }))}
-						save={(v) => change({ wall: v })}
-					/>
+					<Pick words="wall" value={e.wall} of={walls} save={(v) => change({ wall: v })} />
 					<Figure words="gap round it" unit="in" value={e.gapIn} save={(v) => change({ gapIn: v })} />
 					<Figure words="spacers there" unit="layers" value={e.layersOut} save={(v) => change({ layersOut: v })} />
 					<Figure words="studs" unit="" value={e.fittings} save={(v) => change({ fittings: v })} />
@@ -255,10 +241,7 @@ function EnclosureEntry({ box, save }: { box: Box; save: (b: Box['box']) => void
 					<Pick
 						words="aluminium"
 						value={e.aluminumConnectors ?? false}
-						of={[
-							{ value: true, words: 'listed connectors at hand' },
-							{ value: false, words: 'none' },
-						]}
+						of={aluminumWays}
 						save={(aluminumConnectors) => change({ aluminumConnectors })}
 					/>
 				</>
@@ -273,12 +256,7 @@ function EnclosureEntry({ box, save }: { box: Box; save: (b: Box['box']) => void
 				]}
 				save={(material) => change({ material })}
 			/>
-			<Pick
-				words="volume"
-				value={e.volumeIn3}
-				of={[14, 18, 20.3, 22.5].map((v) => ({ value: v, words: `${v} in³` }))}
-				save={(v) => change({ volumeIn3: v, size: undefined })}
-			/>
+			<Pick words="volume" value={e.volumeIn3} of={volumes} save={(v) => change({ volumeIn3: v, size: undefined })} />
 			<Figure words="or, marked" unit="in³" value={e.volumeIn3} save={(v) => change({ volumeIn3: v })} />
 			{e.material === 'metal' && (
 				<Words
@@ -321,12 +299,7 @@ function PlaceEntry({ place, save }: { place: BoxPlace; save: (p: BoxPlace) => v
 			}
 		>
 			<RoomPick words="room" value={place.room ?? ''} save={(room) => change({ room: room || undefined })} />
-			<Pick
-				words="how wet"
-				value={place.exposure}
-				of={(['dry', 'damp', 'wet'] as const).map((v) => ({ value: v, words: v }))}
-				save={(exposure) => change({ exposure })}
-			/>
+			<Pick words="how wet" value={place.exposure} of={exposures} save={(exposure) => change({ exposure })} />
 			<Figure words="to a sink" unit="ft" value={place.feetToSink} save={(v) => change({ feetToSink: v })} />
 			<Pick words="countertop" value={place.countertop} of={yesNo} save={(v) => change({ countertop: v })} />
 			<Pick words="finished" value={place.finished} of={yesNo} save={(v) => change({ finished: v })} />
@@ -354,14 +327,6 @@ function freeName(box: Box): string {
 	for (let n = 2; ; n++) if (!taken.includes(`D${n}`)) return `D${n}`;
 }
 
-const protections = [
-	{ value: 'none', words: 'plain' },
-	{ value: 'gfci', words: 'GFCI' },
-	{ value: 'afci', words: 'AFCI' },
-	{ value: 'dual', words: 'both in one' },
-	{ value: 'unknown', words: 'not looked' },
-] as const;
-
 function BreakerEntry({ box, save }: { box: Box; save: (b: Box['breaker']) => void }) {
 	const b = box.breaker;
 	return (
@@ -378,15 +343,7 @@ function BreakerEntry({ box, save }: { box: Box; save: (b: Box['breaker']) => vo
 				of={[15, 20, 30].map((a) => ({ value: a, words: `${a} A` }))}
 				save={(amps) => save({ ...b, amps })}
 			/>
-			<Pick
-				words="switches"
-				value={b.poles ?? 1}
-				of={[
-					{ value: 1, words: 'one hot' },
-					{ value: 2, words: 'two hots together' },
-				]}
-				save={(poles) => save({ ...b, poles })}
-			/>
+			<Pick words="switches" value={b.poles ?? 1} of={poles} save={(poles) => save({ ...b, poles })} />
 		</Part>
 	);
 }

@@ -22,7 +22,7 @@ export function FillBar({ fill }: { fill: Plan['fill'] }) {
 					NEC {fill.section}, {fill.edition}
 				</span>
 			</p>
-			<div className="relative mt-1 flex h-8 w-full border-2 border-ink" aria-hidden="true">
+			<div className="relative mt-1 flex h-8 w-full border-2 border-ink print:hidden" aria-hidden="true">
 				{fill.items.map((item, i) => (
 					<i
 						key={item.what}

@@ -33,8 +33,7 @@ function Outlets({ title, proof }: { title: string; proof: Proof }) {
 							</b>
 							<span className={o.problems.length ? 'font-bold' : 'text-soft'}>
 								{o.problems.length ? o.problems.join('; ') : o.says}
-								{o.protected.length > 0 &&
-									`, behind ${o.protected.map((p) => (p === 'panel' ? 'the GFCI breaker' : p)).join(' and ')}`}
+								{o.behind.length > 0 && `, behind ${o.behind.join(' and ')}`}
 							</span>
 						</span>
 					</li>

@@ -1,10 +1,13 @@
 import { Link } from 'react-router';
-import type { OpenedBox, Step } from '../api/client';
+import type { Box, OpenedBox, Step } from '../api/client';
 import { useSetSteps } from '../api/hooks';
+import { Button } from '../ui/Button';
 import { Caution } from '../ui/Caution';
 import { Problem } from '../ui/Problem';
 import { Beside, useSpanish, Whose } from '../ui/Spanish';
-import { Asks } from './Findings';
+import { cableWords } from './cables';
+import { fedBy } from './choices';
+import { TabPicture } from './TabPicture';
 
 /** Where a shut gate is opened. */
 export function ToDead({ call }: { call: number }) {
@@ -21,34 +24,37 @@ export function ToDead({ call }: { call: number }) {
 interface Props {
 	call: number;
 	opened: OpenedBox;
+	save: (box: Box) => void;
 	/** The step picked, by what it says; empty for none. */
 	picked: string;
 	pick: (step: string) => void;
 }
 
 /** The order of work; the step in hand lights up its wires. */
-export function Steps({ call, opened, picked, pick }: Props) {
+export function Steps({ call, opened, save, picked, pick }: Props) {
 	const set = useSetSteps(call, opened.box.id);
 	const [spanish, toggle] = useSpanish();
-	const done = set.isPending ? set.variables : opened.done;
+	const kept = set.isPending ? set.variables : opened.done;
+	// What was recorded elsewhere on the call is not asked for again.
+	const done = [...new Set([...kept, ...opened.ticked])];
 	const steps = opened.plan.steps;
 	const next = steps.find((s) => !done.includes(s.code));
 	const inHand = steps.find((s) => s.code === picked) ?? next;
 	const tick = (s: Step) => {
-		const without = done.filter((d) => d !== s.code);
-		const now = without.length < done.length ? without : [...done, s.code];
+		const without = kept.filter((d) => d !== s.code);
+		const now = without.length < kept.length ? without : [...kept, s.code];
 		set.mutate(now);
-		pick(steps.find((x) => !now.includes(x.code))?.code ?? '');
+		pick(steps.find((x) => !now.includes(x.code) && !opened.ticked.includes(x.code))?.code ?? '');
 	};
 	return (
 		<>
-			<Asks plan={opened.plan} />
 			<Problem error={set.error} />
 			{set.error && <ToDead call={call} />}
 			<ol className="m-0 list-none p-0" aria-label="Steps">
 				{steps.map((s, i) => {
 					const current = s === inHand;
 					const ticked = done.includes(s.code);
+					const recorded = opened.ticked.includes(s.code) && !kept.includes(s.code);
 					return (
 						<li
 							key={s.code}
@@ -63,6 +69,7 @@ export function Steps({ call, opened, picked, pick }: Props) {
 								onClick={() => pick(picked === s.code ? '' : s.code)}
 							>
 								<span className={ticked ? 'text-soft' : 'font-bold'}>{s.do}</span>
+								{recorded && <span className="text-soft">, recorded</span>}
 								<Beside said={s.saidDo} words={spanish} />
 								{s.live && current && (
 									<span className="mt-1 block">
@@ -82,9 +89,24 @@ export function Steps({ call, opened, picked, pick }: Props) {
 									className="size-6 accent-accent"
 									aria-label={`Done: ${s.do}`}
 									checked={ticked}
+									disabled={recorded}
 									onChange={() => tick(s)}
 								/>
 							</label>
+							{s.code === 'find-label' && (
+								<div className="col-span-2 col-start-2 flex flex-wrap gap-1.5 pb-2 print:hidden">
+									{opened.box.cables.map((c) => (
+										<Button key={c.id} onClick={() => save({ ...opened.box, ...fedBy(opened.box, c.id) })}>
+											{cableWords(c).name} is the feed
+										</Button>
+									))}
+								</div>
+							)}
+							{current && (s.code === 'break-tab' || s.code === 'break-tab-neutral') && (
+								<div className="col-start-2">
+									<TabPicture side={s.code === 'break-tab' ? 'hot' : 'neutral'} />
+								</div>
+							)}
 						</li>
 					);
 				})}

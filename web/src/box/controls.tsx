@@ -47,13 +47,17 @@ function useTyped(from: string, enter: (typed: string) => void) {
 		const soon = setTimeout(() => latest.current.enter(typed), 1500);
 		return () => clearTimeout(soon);
 	}, [typed, from]);
-	useEffect(
-		() => () => {
+	useEffect(() => {
+		const keep = () => {
 			const { typed: last, from: before, enter: save } = latest.current;
 			if (last !== before) save(last);
-		},
-		[],
-	);
+		};
+		window.addEventListener('pagehide', keep);
+		return () => {
+			window.removeEventListener('pagehide', keep);
+			keep();
+		};
+	}, []);
 	return [typed, setTyped, () => latest.current.enter(latest.current.typed)] as const;
 }
 

@@ -1,12 +1,12 @@
-import { type FormEvent, useState } from 'react';
+import { useState } from 'react';
 import type { Call, Gate } from '../api/client';
 import { useAddEntry } from '../api/hooks';
 import { newID } from '../api/newID';
 import { useMay } from '../api/shop';
-import { Button, field } from '../ui/Button';
+import { Button } from '../ui/Button';
 import { Caution } from '../ui/Caution';
-import { Problem } from '../ui/Problem';
 import { Beside, useSpanish } from '../ui/Spanish';
+import { ByName } from './ByName';
 
 const names = {
 	open: 'opening the box',
@@ -60,35 +60,23 @@ export function GateLine({ call, gate }: { call: Call; gate: Gate }) {
 function PassForm({ call, gate, close }: { call: Call; gate: Gate; close: () => void }) {
 	const before = gate.gate === 'make-up' ? undefined : gate.gate;
 	const add = useAddEntry(call.id);
-	const [who, setWho] = useState('');
-	const [standing, setStanding] = useState('');
-	const [reason, setReason] = useState('');
-	const submit = (e: FormEvent) => {
-		e.preventDefault();
-		add.mutate(
-			{ id: newID(), entry: { kind: 'override', gate: before, box: gate.box, who, standing, reason } },
-			{ onSuccess: close },
-		);
-	};
 	return (
-		<form onSubmit={submit} className="mt-2 grid gap-2" aria-label="Pass the gate">
+		<ByName
+			label="Pass the gate"
+			words="Pass the gate and record it"
+			who="who passes it"
+			busy={add.isPending}
+			error={add.error}
+			answer={(by) =>
+				add.mutate(
+					{ id: newID(), entry: { kind: 'override', gate: before, box: gate.box, ...by } },
+					{ onSuccess: close },
+				)
+			}
+		>
 			<Caution>
 				Nobody works live for convenience. What is missing stays on the record, with your name, in the report.
 			</Caution>
-			{[
-				{ words: 'who passes it', value: who, set: setWho },
-				{ words: 'qualified by (licence)', value: standing, set: setStanding },
-				{ words: 'reason', value: reason, set: setReason },
-			].map((f) => (
-				<label key={f.words} className="grid gap-1 text-soft">
-					{f.words}
-					<input className={field} value={f.value} onChange={(e) => f.set(e.target.value)} />
-				</label>
-			))}
-			<Problem error={add.error} />
-			<Button type="submit" className="justify-self-start" disabled={add.isPending}>
-				Pass the gate and record it
-			</Button>
-		</form>
+		</ByName>
 	);
 }
