@@ -66,6 +66,45 @@ func TestServed(t *testing.T) {
 	assert.Equal(t, nec.Garage, old.Cables[0].ServesPlace.Room, "as it used to be written")
 }
 
+// TestSwitchBeside: a switch in the same box is fed with the device, and only what it
+// controls hangs on it; behind a GFCI it and its neutral are both on LOAD. The proof has it
+// on. Fill: each yoke counts twice (NEC 314.16(B)(4), from memory).
+func TestSwitchBeside(t *testing.T) {
+	beside := func(b *Box) { b.Switches = []Switch{{"S1", "W2"}} }
+	for _, row := range []struct {
+		name        string
+		change      func(*Box)
+		fed, beyond string // what the switch and its cable's neutral hang on
+	}{
+		{"beside a duplex", beside, "R1.hot.1", "R1.neutral.2"},
+		{"beside a GFCI, unprotected", func(b *Box) { gfci(b); beside(b) }, "R1.line.hot", "R1.line.neutral"},
+		{"beside a GFCI, protected", func(b *Box) { gfci(b); b.Cables[1].Protect = ProtectYes; beside(b) }, "R1.load.hot", "R1.load.neutral"},
+	} {
+		p := made(t, row.change)
+		assert.True(t, p.Issued, "%s: %v", row.name, p.Findings)
+		assert.True(t, joins(p, "S1.hot.1", row.fed), "%s: %v", row.name, p.Wiring)
+		assert.True(t, joins(p, "W2@B1.hot", "S1.hot.2"), row.name)
+		assert.True(t, joins(p, "W2@B1.neutral", row.beyond), "%s: %v", row.name, p.Wiring)
+		assert.False(t, joins(p, "S1.hot.1", "S1.hot.2"), row.name)
+		assert.True(t, joins(p, "S1.ground", "R1.ground"), row.name)
+		assert.NotNil(t, find(p, "on-a-switch"), row.name)
+	}
+	with, without := made(t, beside), made(t, func(*Box) {})
+	assert.InDelta(t, 4.5, float64(with.Fill.RequiredIn3-without.Fill.RequiredIn3), 1e-9, "two of 12 AWG")
+	for _, row := range []struct{ controls, says string }{
+		{"W1", "switches[0].controls: W1 cannot hang on a switch here"}, {"W9", "no cable W9"}, {"", "no cable"},
+	} {
+		b := sound()
+		b.Switches = []Switch{{"S1", row.controls}}
+		assert.ErrorContains(t, b.Check(), row.says)
+	}
+	b := sound()
+	b.Switches = []Switch{{"S1", "W2"}, {"S2", "W2"}}
+	assert.ErrorContains(t, b.Check(), "hangs on another switch already")
+	b.Switches = []Switch{{"R1", "W2"}}
+	assert.ErrorContains(t, b.Check(), "used twice")
+}
+
 // TestHalves: what hung on a wall switch still does, or its loss is said.
 func TestHalves(t *testing.T) {
 	loop := func(b *Box) {

@@ -36,6 +36,7 @@ type Box struct {
 	Existing *Existing   `json:"existing,omitempty"`
 	Device   *Device     `json:"device,omitempty"` // chosen; nil: none yet
 	Others   []Device    `json:"others,omitempty"` // further devices in the same box
+	Switches []Switch    `json:"switches,omitempty"`
 	Flooded  bool        `json:"flooded,omitempty"`
 	// Mended are the keys of findings that somebody put right and said so.
 	Mended   []string       `json:"mended,omitempty"`
@@ -359,7 +360,7 @@ func (b *Box) Check() error {
 	if err := b.Place.Check(); err != nil {
 		return fmt.Errorf("place.%w", err)
 	}
-	if err := first(b.checkBreaker(), b.checkEnclosure(), b.checkCables(), b.checkDevices(), b.checkExisting()); err != nil {
+	if err := first(b.checkBreaker(), b.checkEnclosure(), b.checkCables(), b.checkDevices(), b.checkSwitches(), b.checkExisting()); err != nil {
 		return err
 	}
 	return b.Practice.Check()

@@ -140,11 +140,11 @@ func (w *wiring) uses(l *list, p *Plan, s *Step) {
 		if w.house.Tape == practice.TapeAlways || w.house.Tape == practice.TapeInMetal && b.Box.Material == circuit.Metal {
 			add(parts.Tape, 1)
 		}
-		add(parts.Spacer, float64(b.spacers()*len(b.devices())))
+		add(parts.Spacer, float64(b.spacers()*b.yokes()))
 		add(parts.Driver, 1)
 		if behind := b.Box.SetbackIn; behind != nil && *behind > 0 {
 			if screw, ok := parts.DeviceScrew(*behind); ok {
-				add(screw, float64(2*len(b.devices())))
+				add(screw, float64(2*b.yokes()))
 			}
 		}
 	case "plate":
@@ -208,6 +208,9 @@ func (w *wiring) plates(l *list, p *Plan, s *Step) {
 			faces = append(faces, v.face())
 		}
 	}
+	for range w.l.b.Switches {
+		faces = append(faces, parts.Toggle)
+	}
 	if p.Requires.Cover.Required {
 		l.add(s.Code, parts.Cover(p.Requires.Cover.Kind, len(faces)), 1)
 	} else {
@@ -226,7 +229,7 @@ func (w *wiring) plates(l *list, p *Plan, s *Step) {
 // mends are what the steps that put the box right use.
 func (w *wiring) mends(l *list, p *Plan, s *Step, kind string) {
 	b := w.l.b
-	gangs := max(1, len(b.devices()))
+	gangs := max(1, b.yokes())
 	add := func(item parts.Item, n float64) { l.add(s.Code, item, n) }
 	switch kind {
 	case "mend-box-loose":

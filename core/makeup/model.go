@@ -32,7 +32,7 @@ func (b *Box) model(devices []circuit.Device, wiring [][2]string) *circuit.Circu
 			break
 		}
 	}
-	box := circuit.Box{ID: b.ID, Label: b.ID, Material: b.Box.Material, Devices: devices, Wiring: slices.Clone(wiring)}
+	box := circuit.Box{ID: b.ID, Label: b.ID, Material: b.Box.Material, Devices: devices, Wiring: slices.Clone(b.closed(wiring))}
 	if box.Wiring == nil {
 		box.Wiring = [][2]string{}
 	}
@@ -100,7 +100,7 @@ func (b *Box) onRun(
 			return nil, err
 		}
 		box.Material, box.Bonded, box.Makeup, box.Load = b.Box.Material, false, "", nil
-		box.Devices, box.Wiring = devices, slices.Clone(wiring)
+		box.Devices, box.Wiring = devices, slices.Clone(b.closed(wiring))
 		c.Loads = slices.DeleteFunc(c.Loads, func(l circuit.Load) bool { v, _ := c.Device(l.At); return v == nil })
 		for i := range c.Cables {
 			known := slices.IndexFunc(b.Cables, func(in Cable) bool { return in.ID == c.Cables[i].ID })

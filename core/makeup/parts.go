@@ -17,7 +17,12 @@ import (
 type Strip struct {
 	Point  string      `json:"point"` // the wire's end, or the terminal its jumper lands on
 	Inches wire.Inches `json:"inches"`
-	How    string      `json:"how"` // how it goes on, by its code in core/words
+	How    string      `json:"how"` // how it goes on, in words
+	code   string      // the same as a code of core/words
+}
+
+func stripped(point string, inches wire.Inches, code string) Strip {
+	return Strip{point, inches, words.English.Say(code), code}
 }
 
 // How a wire goes on, as codes of core/words.
@@ -71,21 +76,21 @@ func (b *Box) jumperGauge() wire.Gauge {
 
 // onTerminal is how a wire of the gauge goes on the device's terminals.
 func (w *wiring) onTerminal(v *Device, point string, ground bool) Strip {
-	s := Strip{Point: point, Inches: stripHook, How: howHook}
+	s := stripped(point, stripHook, howHook)
 	if ground {
 		return s
 	}
 	switch {
 	case v.Terminals == clamp && w.house.Hook == practice.Clamp:
 		w.says("hook")
-		s.Inches, s.How = stripClamp, howClamp
+		s = stripped(point, stripClamp, howClamp)
 	case v.Terminals == lever:
-		s.Inches, s.How = stripLever, howLever
+		s = stripped(point, stripLever, howLever)
 	case v.Terminals == pushIn && w.house.PushIn == practice.PushInOn14 && w.l.b.pushInAllowed(point):
 		w.says("pushIn")
-		s.Inches, s.How = stripPush, howPushIn
+		s = stripped(point, stripPush, howPushIn)
 	}
-	if s.How != howHook && v.StripIn > 0 {
+	if s.code != howHook && v.StripIn > 0 {
 		s.Inches = v.StripIn
 	}
 	return s
@@ -94,11 +99,11 @@ func (w *wiring) onTerminal(v *Device, point string, ground bool) Strip {
 func (w *wiring) inSplice(point string) Strip {
 	switch w.house.Splice {
 	case practice.Twisted:
-		return Strip{point, stripTwist, howTwist}
+		return stripped(point, stripTwist, howTwist)
 	case practice.PushInSplice:
-		return Strip{point, stripStab, howStab}
+		return stripped(point, stripStab, howStab)
 	default:
-		return Strip{point, stripLever, howLever}
+		return stripped(point, stripLever, howLever)
 	}
 }
 
@@ -176,8 +181,11 @@ func (w *wiring) stripAt(point, at string, k circuit.Conductor) Strip {
 	if v := w.l.b.deviceAt(at); v != nil {
 		return w.onTerminal(v, point, k == circuit.Ground)
 	}
+	if w.l.b.switchAt(at) != nil {
+		return stripped(point, stripHook, howHook)
+	}
 	if strings.HasSuffix(at, ".box") {
-		return Strip{point, stripHook, howBoxPost}
+		return stripped(point, stripHook, howBoxPost)
 	}
 	return w.inSplice(point)
 }
@@ -308,8 +316,11 @@ func (l *look) fill(w *wiring) Fill {
 	}
 	for _, v := range b.devices() {
 		for range v.gangs() {
-			c.Devices = append(c.Devices, w.largestOn(v, nec.Largest(c.Insulated)))
+			c.Devices = append(c.Devices, w.largestOn(v.ID, nec.Largest(c.Insulated)))
 		}
+	}
+	for i := range b.Switches {
+		c.Devices = append(c.Devices, w.largestOn(b.Switches[i].ID, nec.Largest(c.Insulated)))
 	}
 	if len(b.devices()) == 0 && b.Existing != nil && len(c.Insulated) > 0 {
 		c.Devices = append(c.Devices, nec.Largest(c.Insulated))
@@ -360,11 +371,11 @@ func (v *Device) gangs() int {
 
 // largestOn is the thickest wire that lands on the device as it is planned; otherwise
 // where nothing is planned.
-func (w *wiring) largestOn(v *Device, otherwise wire.Gauge) wire.Gauge {
+func (w *wiring) largestOn(id string, otherwise wire.Gauge) wire.Gauge {
 	var on []wire.Gauge
 	for _, pair := range w.pairs {
 		for i, end := range pair {
-			if !strings.HasPrefix(end, v.ID+".") {
+			if !strings.HasPrefix(end, id+".") {
 				continue
 			}
 			owner, _, cable := strings.Cut(pair[1-i], "@")

@@ -209,6 +209,7 @@ func (l *look) device() {
 		}, r.GFCI)
 	}
 	l.places()
+	l.switches()
 	if l.b.boxHasTwoHots() && l.b.Breaker.Poles == 1 {
 		l.ask("breaker.poles", "Two hots come into this box: does one two-pole breaker, or a handle tie, switch both off?")
 	}

@@ -136,6 +136,12 @@ func drawBox(r *rand.Rand) *Box {
 	for i := range max(0, r.IntN(5)-3) {
 		b.Others = append(b.Others, *drawDevice(r, fmt.Sprintf("E%d", i+1)))
 	}
+	for i := range b.Cables {
+		c := &b.Cables[i]
+		if c.Role == Outgoing && !c.Has(circuit.Hot2) && c.Has(circuit.Hot) && len(b.Switches) < 2 && r.IntN(8) == 0 {
+			b.Switches = append(b.Switches, Switch{fmt.Sprintf("S%d", len(b.Switches)+1), c.ID})
+		}
+	}
 	b.Practice = practice.House{
 		PushIn: pick(
 			r,
@@ -271,7 +277,7 @@ func broken(b *Box, p *Plan) (problems []string) {
 
 	for i := range b.Cables {
 		c := &b.Cables[i]
-		onLoad := reaches(p.Wiring, c.ID+"@B1.hot", "D1.load.hot")
+		onLoad := reaches(b.closed(p.Wiring), c.ID+"@B1.hot", "D1.load.hot")
 		if (c.Protect == ProtectNo || c.load().staysOn()) && onLoad && !has("must-not-go-off", c.ID) {
 			say("%s must not go off, is on LOAD, and nothing says so", c.ID)
 		}
@@ -410,7 +416,7 @@ func solved(b *Box, p *Plan) (problems []string) {
 	}
 	boxes = append(
 		boxes,
-		object{"id": "B1", "label": "opened", "material": b.Box.Material, "wiring": p.Wiring, "devices": devices},
+		object{"id": "B1", "label": "opened", "material": b.Box.Material, "wiring": b.closed(p.Wiring), "devices": devices},
 	)
 	for i, c := range b.Cables {
 		cable := object{"id": c.ID, "from": "panel", "to": "B1", "awg": c.AWG, "feet": 20, "conductors": c.Conductors}
@@ -513,7 +519,7 @@ func TestVerifyRefuses(t *testing.T) {
 		{"no place", good[1:], nil, "has no place"},
 		{"two under a screw", change("W2@B1.hot", "G1.line.hot"), nil, "2 wires"},
 		{"two grounds on one screw", change("W2@B1.ground", "G1.ground"), nil, "G1.ground: 2 wires"},
-		{"push-in on 12 AWG", good, []Strip{{"W1@B1.hot", 0.5, howPushIn}}, "push-in"},
+		{"push-in on 12 AWG", good, []Strip{stripped("W1@B1.hot", 0.5, howPushIn)}, "push-in"},
 	} {
 		assert.Contains(t, strings.Join(Verify(b, row.pairs, row.strip), "; "), row.says, row.name)
 	}

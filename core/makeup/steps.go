@@ -249,7 +249,7 @@ func (w *wiring) makeUp(s *steps, p *Plan) {
 	stripOf := func(point string) words.Said {
 		for _, strip := range p.Strip {
 			if strip.Point == point {
-				return words.Of("step.land.strip", Fraction(float64(strip.Inches)), words.Of(strip.How))
+				return words.Of("step.land.strip", Fraction(float64(strip.Inches)), words.Of(strip.code))
 			}
 		}
 		return words.Of("step.land.pull")
@@ -327,6 +327,9 @@ func (w *wiring) terminalSaid(point string) words.Said {
 	owner, name, _ := strings.Cut(point, ".")
 	if name == "box" {
 		return words.Of("terminal.box")
+	}
+	if s := w.l.b.switchAt(point); s != nil {
+		return w.switchSaid(s, name)
 	}
 	if !slices.Contains(namedTerminals, name) {
 		return text(point)

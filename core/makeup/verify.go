@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"elvat/core/circuit"
+	"elvat/core/words"
 )
 
 // Verify reports every rule of terminations that the wiring breaks: conductors
@@ -13,7 +14,7 @@ import (
 // than it takes, a feed on LOAD, two grounds on one screw, a push-in where none
 // may be. It looks at the finished wiring alone, not at how it was made.
 func Verify(b *Box, pairs [][2]string, strips []Strip) []string {
-	v := verifier{b: b, joined: newNets(pairs), wires: map[string]int{}}
+	v := verifier{b: b, pairs: pairs, joined: newNets(pairs), wires: map[string]int{}}
 	for _, pair := range pairs {
 		v.wires[pair[0]]++
 		v.wires[pair[1]]++
@@ -21,11 +22,12 @@ func Verify(b *Box, pairs [][2]string, strips []Strip) []string {
 	v.mixed()
 	v.places()
 	v.terminals()
+	v.switches()
 	v.feed()
 	v.sides()
 	v.metals(pairs)
 	for _, s := range strips {
-		if s.How == howPushIn && !b.pushInAllowed(s.Point) {
+		if s.How == words.English.Say(howPushIn) && !b.pushInAllowed(s.Point) {
 			v.say("%s: a push-in on anything but 14 AWG solid copper", s.Point)
 		}
 	}
@@ -34,6 +36,7 @@ func Verify(b *Box, pairs [][2]string, strips []Strip) []string {
 
 type verifier struct {
 	b        *Box
+	pairs    [][2]string
 	joined   *nets
 	wires    map[string]int
 	problems []string
@@ -50,6 +53,12 @@ func (v *verifier) kindOf(point string) circuit.Conductor {
 	}
 	if strings.HasSuffix(point, ".box") {
 		return circuit.Ground
+	}
+	if v.b.switchAt(point) != nil {
+		if strings.HasSuffix(point, ".ground") {
+			return circuit.Ground
+		}
+		return circuit.Hot
 	}
 	for _, d := range v.b.devices() {
 		built := d.asBuilt()
@@ -135,14 +144,15 @@ func (v *verifier) terminals() {
 // sides reports a cable whose hot and neutral hang on different sides of a GFCI: the first
 // load on it trips the device.
 func (v *verifier) sides() {
+	on := newNets(v.b.closed(v.pairs))
 	for _, d := range v.b.devices() {
 		if !d.IsGFCI() {
 			continue
 		}
 		for i := range v.b.Cables {
 			c := &v.b.Cables[i]
-			hot := v.joined.same(c.ID+"@"+v.b.ID+".hot", d.ID+".load.hot")
-			neutral := v.joined.same(c.ID+"@"+v.b.ID+".neutral", d.ID+".load.neutral")
+			hot := on.same(c.ID+"@"+v.b.ID+".hot", d.ID+".load.hot")
+			neutral := on.same(c.ID+"@"+v.b.ID+".neutral", d.ID+".load.neutral")
 			if c.Has(circuit.Neutral) && c.Has(circuit.Hot) && hot != neutral {
 				v.say("%s: hot and neutral on different sides of %s", c.ID, d.ID)
 			}

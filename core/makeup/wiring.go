@@ -74,8 +74,10 @@ func (w *wiring) viaSplice(c *Cable, k circuit.Conductor, terminal string) bool 
 		return true
 	case c.Material == aluminum:
 		return v == nil || !v.Aluminum
+	case c.Stranded && w.l.b.switchAt(terminal) != nil:
+		return true
 	case c.Stranded && v != nil:
-		return w.onTerminal(v, w.end(c, k), k == circuit.Ground).How == howHook
+		return w.onTerminal(v, w.end(c, k), k == circuit.Ground).code == howHook
 	}
 	return false
 }
@@ -145,10 +147,14 @@ func (w *wiring) poles(k circuit.Conductor) {
 	b := w.l.b
 	devices := b.devices()
 	line := w.l.line
-	var through []*Cable // carried on from the feed
+	var through, switched []*Cable // carried on from the feed, past a switch or not
 	for i := range b.Cables {
 		c := &b.Cables[i]
-		if c != line && c.Has(k) && !slices.Contains(w.load, c) {
+		switch {
+		case c == line, !c.Has(k), slices.Contains(w.load, c):
+		case k == circuit.Hot && b.switchOf(c) != nil:
+			switched = append(switched, c)
+		default:
 			through = append(through, c)
 		}
 	}
@@ -156,7 +162,7 @@ func (w *wiring) poles(k circuit.Conductor) {
 	d := v.asBuilt()
 	split := d.Kind == circuit.Receptacle &&
 		(k == circuit.Hot && d.Tab.Hot == circuit.TabRemoved || k == circuit.Neutral && d.Tab.Neutral == circuit.TabRemoved)
-	if w.spliced(k, through, split) {
+	if w.spliced(k, through, split) || len(switched) > 0 {
 		name := splice(string(k))
 		if line.Has(k) {
 			w.join(w.end(line, k), name)
@@ -177,6 +183,9 @@ func (w *wiring) poles(k circuit.Conductor) {
 			if w.apart(&d, k) {
 				w.join(name, d.Second(k))
 			}
+		}
+		for _, c := range switched {
+			w.switched(c, name)
 		}
 	} else {
 		if line.Has(k) {
@@ -256,12 +265,18 @@ func (w *wiring) spliced(k circuit.Conductor, through []*Cable, split bool) bool
 func (w *wiring) onLoad(v *Device, k circuit.Conductor) {
 	d := v.asBuilt()
 	var ends []*Cable
+	var others []string // devices and switches in the same box that it protects
 	for _, c := range w.load {
-		if c.Has(k) {
+		switch {
+		case !c.Has(k):
+		case k == circuit.Hot && w.l.b.switchOf(c) != nil:
+			s := w.l.b.switchOf(c)
+			others = append(others, s.ID+switchFed)
+			w.land(c, k, s.ID+switchGoesOn)
+		default:
 			ends = append(ends, c)
 		}
 	}
-	var others []string // devices in the same box that it protects
 	if w.behind {
 		for i := range w.l.b.Others {
 			o := w.l.b.Others[i].asBuilt()
@@ -369,6 +384,9 @@ func (w *wiring) grounds() {
 			w.says("metalBox")
 		}
 		to = append(to, v.ID+".ground")
+	}
+	for i := range b.Switches {
+		to = append(to, b.Switches[i].ID+".ground")
 	}
 	if metal {
 		to = append(to, b.ID+".box")

@@ -88,6 +88,7 @@ const (
 	Duplex      Face = "duplex"
 	Rectangular Face = "rectangular"
 	Single      Face = "single"
+	Toggle      Face = "toggle"
 )
 
 // WallPlate is by gangs, faces and size: standard, medium, large.

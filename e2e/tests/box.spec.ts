@@ -85,6 +85,84 @@ test('the line is not known: the procedure comes first, and nothing is planned',
 	await page.getByRole('button', { name: /nobody near, breaker on/ }).click();
 	await expect(page.getByText('Power on with conductors apart.')).toBeVisible();
 	await expect(page.getByText(/for a qualified person only/)).toBeVisible();
+	// What the procedure found has a place where it is found.
+	await page.getByRole('button', { name: /^W6 .* is the feed$/ }).click();
+	await expect(page.getByText('Proven on the circuit model:')).toBeVisible();
+});
+
+test('what must be mended is left by a named person, with a reason that is printed', async ({ page, server }) => {
+	await page.goto(`${server.url}/calls/3/boxes/B3`);
+	await page.getByRole('button', { name: '2 things to mend first' }).first().click();
+	const findings = page.getByRole('list', { name: 'Findings' });
+	await findings.getByRole('button', { name: 'Cut back and mended' }).click();
+	await expect(page.getByRole('button', { name: '1 thing to mend first' }).first()).toBeVisible();
+	await findings.getByRole('button', { name: 'Leave it, by name' }).click();
+	const form = page.getByRole('form', { name: 'Leave the finding' });
+	await form.getByLabel('who answers for it').fill('A. Reyes');
+	await form.getByRole('button').click();
+	await expect(form.getByRole('alert')).toContainText('is missing');
+	await form.getByLabel('qualified by (licence)').fill('licence 4711');
+	await form.getByLabel('reason').fill('a larger box comes with the new wall');
+	await form.getByRole('button').click();
+	await expect(page.getByRole('button', { name: /to mend first/ })).toHaveCount(0);
+	await expect(findings).toContainText('Left as it is, by name');
+	await page.goto(`${server.url}/calls/3/hand-over`);
+	await expect(page.getByRole('article', { name: 'The report' })).toContainText('a larger box comes with the new wall');
+});
+
+test('two receptacles and a switch in one box; what is half typed outlives a reload', async ({ page, server }) => {
+	await page.goto(`${server.url}/calls/3/boxes/B1`);
+	await page.getByRole('button', { name: 'Another device in this box' }).click();
+	await expect(page.getByRole('region', { name: 'Beside it, 2 in the box' })).toBeVisible();
+	await page.getByRole('button', { name: 'A switch in this box' }).click();
+	await expect(page.getByRole('region', { name: 'A switch beside it' }).getByRole('button', { name: 'W2 Sewing frame' })).toHaveAttribute('aria-pressed', 'true');
+	await page.getByRole('region', { name: /Cable W6/ }).getByLabel('serves').fill('glue shelf');
+	await page.reload();
+	await expect(page.getByRole('region', { name: /Cable W6 glue shelf/ })).toBeVisible();
+	await page.getByRole('button', { name: 'To the plan' }).first().click();
+	const steps = page.getByRole('list', { name: 'Steps' });
+	await expect(steps).toContainText('Hot of W2 (Sewing frame) on the other screw of its switch');
+	await expect(steps).toContainText('W6 (glue shelf)');
+	await expect(steps).not.toContainText(/@|R1\b|S2\b|D2\b/);
+	await page.getByRole('tab', { name: 'Parts' }).click();
+	for (const shelf of ['Devices', 'Plates and covers', 'Connectors', 'Wire and cable', 'Tools to carry']) {
+		await expect(page.getByRole('region', { name: shelf, exact: true })).toBeVisible();
+	}
+	await expect(page.getByRole('region', { name: 'Plates and covers' })).toContainText('3-gang, duplex and toggle');
+});
+
+test('a box of seven cables on a phone: its letters can be read, and the wires of the step are in sight', async ({ page, server }) => {
+	for (const label of ['Press stand', 'Paper rack', 'Foil drawer', 'Hatch']) {
+		await page.request.post(`${server.url}/api/v1/calls/3/stops`, { data: { after: 'B1', ground: true, label } });
+	}
+	await page.setViewportSize(phone);
+	await page.goto(`${server.url}/calls/3/boxes/B1`);
+	await page.getByRole('button', { name: 'To the plan' }).first().click();
+	await noSidewaysScroll(page);
+	await page.getByRole('button', { name: /^Join the hots of/ }).click();
+	const drawing = page.getByRole('img', { name: /The box as planned/ });
+	const sizes = await drawing.evaluate((svg) => {
+		const scale = svg.getBoundingClientRect().width / (svg as SVGSVGElement).viewBox.baseVal.width;
+		return [...svg.querySelectorAll('text')].map((t) => scale * Number.parseFloat(getComputedStyle(t).fontSize));
+	});
+	expect(sizes.length).toBeGreaterThan(10);
+	expect(Math.min(...sizes)).toBeGreaterThanOrEqual(12);
+	const frame = page.getByRole('figure', { name: 'Drawing' });
+	await expect(page.getByRole('img', { name: 'The whole box, small' })).toBeVisible();
+	await expect
+		.poll(() =>
+			frame.evaluate((el) => {
+				const seen = el.getBoundingClientRect();
+				return [...el.querySelectorAll('.lit-wire')].some((w) => {
+					const r = w.getBoundingClientRect();
+					return r.right > seen.left && r.left < seen.right && r.bottom > seen.top && r.top < seen.bottom;
+				});
+			}),
+		)
+		.toBe(true);
+	// It stays there while the last steps go by.
+	await page.getByLabel('Done: Plate on').scrollIntoViewIfNeeded();
+	await expect(frame).toBeInViewport();
 });
 
 test('a figure that cannot be is refused by name, and what was entered stays', async ({ page, server }) => {

@@ -2279,6 +2279,12 @@ export interface components {
             existing?: components["schemas"]["Existing"];
             device?: components["schemas"]["Chosen"];
             others?: components["schemas"]["Chosen"][];
+            /** @description Wall switches in the same box; each stays as it is */
+            switches?: {
+                id: string;
+                /** @description The cable whose hot it switches */
+                controls: string;
+            }[];
             flooded?: boolean;
             /** @description Keys of findings that were mended */
             mended?: string[];

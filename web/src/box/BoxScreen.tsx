@@ -15,7 +15,7 @@ import { BoxDrawing } from './Drawing';
 import { BoxEntry } from './Entry';
 import { FillBar } from './Fill';
 import { Findings } from './Findings';
-import { faceOf } from './layout';
+import { faceOf, faceOfSwitch } from './layout';
 import { Parts } from './Parts';
 import { Photograph } from './Photograph';
 import { Proofs } from './Proofs';
@@ -108,7 +108,7 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 					className={`flex grow flex-col wide:grid wide:content-start ${wide ? '' : 'wide:grid-cols-[minmax(0,8fr)_minmax(400px,5fr)]'}`}
 				>
 					<section
-						className={`min-w-0 pt-2 pb-3 max-wide:contents wide:px-5 ${entering || wide ? '' : 'wide:sticky wide:top-0 wide:self-start'}`}
+						className={`min-w-0 pt-2 pb-3 max-wide:contents wide:px-5 ${wide ? '' : 'wide:sticky wide:top-0 wide:self-start'}`}
 						aria-label="Drawing of the box"
 					>
 						<Showing shown={shown} setShown={setShown} />
@@ -271,7 +271,10 @@ function Picture({ opened, shown, lit, call, save, tall }: PictureProps) {
 	const planned = (
 		<BoxDrawing
 			box={box}
-			faces={[...(box.device ? [box.device] : []), ...(box.others ?? [])].map((v) => faceOf(v, v.id))}
+			faces={[
+				...[...(box.device ? [box.device] : []), ...(box.others ?? [])].map((v) => faceOf(v, v.id)),
+				...(box.switches ?? []).map((s) => faceOfSwitch(s.id)),
+			]}
 			landings={plan.wiring}
 			lit={lit}
 			pins={pins.filter((p) => !p.finding.cured)}

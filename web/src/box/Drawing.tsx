@@ -89,7 +89,13 @@ export function BoxDrawing({ box, faces, landings, lit, pins = [], label }: Prop
 				<WirePath key={w.key} wire={w} quiet={someLit && !isLit(w)} />
 			))}
 			{d.devices.map((v, i) => (
-				<DeviceBack key={v.id} v={v} d={d} landed={landings} number={d.devices.length > 1 ? i + 1 : 0} />
+				<DeviceBack
+					key={v.id}
+					v={v}
+					d={d}
+					landed={landings}
+					number={!v.toggle && d.devices.filter((x) => !x.toggle).length > 1 ? i + 1 : 0}
+				/>
 			))}
 			{d.splices.map((s) => (
 				<g key={s.name}>
@@ -194,21 +200,23 @@ function DeviceBack({ v, d, landed, number }: DeviceBackProps) {
 				</text>
 			))}
 			<text x={v.x} y={y + h / 2 - 4} textAnchor="middle" className="fill-ink text-[18px]">
-				{v.gfci ? 'GFCI' : v.twoSlot ? 'two-slot' : 'receptacle'} {number > 0 && number}
+				{v.toggle ? 'switch' : v.gfci ? 'GFCI' : v.twoSlot ? 'two-slot' : 'receptacle'} {number > 0 && number}
 			</text>
 			<text x={v.x} y={y + h / 2 + 17} textAnchor="middle" className="fill-soft text-[16px]">
 				seen from the front
 			</text>
-			{!v.gfci && <TabMark x={x + 4} y={y + h / 2} broken={v.brokenNeutral} />}
-			{!v.gfci && <TabMark x={x + w - 4} y={y + h / 2} broken={v.brokenHot} />}
+			{!v.gfci && !v.toggle && <TabMark x={x + 4} y={y + h / 2} broken={v.brokenNeutral} />}
+			{!v.gfci && !v.toggle && <TabMark x={x + w - 4} y={y + h / 2} broken={v.brokenHot} />}
 			{[...d.terminals]
 				.filter(([name]) => name.startsWith(`${v.id}.`))
 				.map(([name, t]) => (
 					<Screw key={name} x={t.x} y={t.y} paint={metal[t.kind]} empty={!used.has(name)} />
 				))}
-			<text x={x + 18} y={y + h / 2 - 34} textAnchor="start" className="fill-soft text-[16px]">
-				silver
-			</text>
+			{!v.toggle && (
+				<text x={x + 18} y={y + h / 2 - 34} textAnchor="start" className="fill-soft text-[16px]">
+					silver
+				</text>
+			)}
 			<text x={x + w - 18} y={y + h / 2 - 34} textAnchor="end" className="fill-soft text-[16px]">
 				brass
 			</text>

@@ -58,6 +58,7 @@ export function BoxEntry({ opened, save, close }: Props) {
 					Another device in this box
 				</Button>
 			)}
+			<SwitchEntry box={box} save={(switches) => change({ switches })} />
 			<BreakerEntry box={box} save={(breaker) => change({ breaker })} />
 			<EnclosureEntry box={box} save={(b) => change({ box: b })} />
 			<PlaceEntry place={box.place ?? {}} save={(place) => change({ place })} />
@@ -316,15 +317,53 @@ const kinds = [
 	{ value: 'smart', words: 'smart' },
 ] as const;
 
-/** A name for a device that none has yet. */
-function freeName(box: Box): string {
+/** A name for a device or a switch that none has yet. */
+function freeName(box: Box, letter = 'D'): string {
 	const taken = [
 		box.device?.id,
 		box.existing?.id,
 		...(box.others ?? []).map((v) => v.id),
+		...(box.switches ?? []).map((s) => s.id),
 		...box.cables.map((c) => c.id),
 	];
-	for (let n = 2; ; n++) if (!taken.includes(`D${n}`)) return `D${n}`;
+	for (let n = 2; ; n++) if (!taken.includes(`${letter}${n}`)) return `${letter}${n}`;
+}
+
+/** Wall switches beside it: each stays as it is, and what it controls hangs on it. */
+function SwitchEntry({ box, save }: { box: Box; save: (s: Box['switches']) => void }) {
+	const all = box.switches ?? [];
+	const taken = new Set(all.map((s) => s.controls));
+	const able = box.cables.filter(
+		(c) => c.role === 'outgoing' && c.conductors.includes('hot') && !c.conductors.includes('hot2'),
+	);
+	const free = able.find((c) => !taken.has(c.id));
+	return (
+		<>
+			{all.map((s) => (
+				<Part key={s.id} title="A switch beside it">
+					<Pick
+						words="controls"
+						value={s.controls}
+						of={able
+							.filter((c) => c.id === s.controls || !taken.has(c.id))
+							.map((c) => ({ value: c.id, words: cableWords(c).name }))}
+						save={(controls) => save(all.map((x) => (x.id === s.id ? { ...x, controls } : x)))}
+					/>
+					<Button kind="quiet" className="justify-self-start" onClick={() => save(all.filter((x) => x.id !== s.id))}>
+						There is no such switch
+					</Button>
+				</Part>
+			))}
+			{free && all.length < 3 && (
+				<Button
+					className="justify-self-start"
+					onClick={() => save([...all, { id: freeName(box, 'S'), controls: free.id }])}
+				>
+					A switch in this box
+				</Button>
+			)}
+		</>
+	);
 }
 
 function BreakerEntry({ box, save }: { box: Box; save: (b: Box['breaker']) => void }) {

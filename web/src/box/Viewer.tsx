@@ -51,7 +51,8 @@ export function Viewer({ width, height, label, near, children, whole }: Props) {
 		return () => watch.disconnect();
 	}, []);
 
-	const fit = room.width === 0 ? 1 : Math.max(leastScale, Math.min(usualMost, room.width / width, room.height / height));
+	const fit =
+		room.width === 0 ? 1 : Math.max(leastScale, Math.min(usualMost, room.width / width, room.height / height));
 	const scale = zoom ?? fit;
 	const overflows = width * scale > room.width + 1 || height * scale > room.height + 1;
 

@@ -19,6 +19,7 @@ export interface Wire {
 export interface DeviceShape extends At {
 	id: string;
 	gfci: boolean;
+	toggle: boolean;
 	twoSlot: boolean;
 	width: number;
 	height: number;
@@ -61,6 +62,8 @@ type Kind = 'hot' | 'hot2' | 'neutral' | 'ground';
 export interface Face {
 	id: string;
 	gfci: boolean;
+	/** A wall switch. */
+	toggle: boolean;
 	twoSlot: boolean;
 	lineAbove: boolean;
 	brokenHot: boolean;
@@ -71,11 +74,17 @@ export function faceOf(v: Chosen | Existing, id: string): Face {
 	return {
 		id,
 		gfci: v.kind === 'gfci',
+		toggle: false,
 		twoSlot: v.slots === 2,
 		lineAbove: 'lineAt' in v && v.lineAt === 'top',
 		brokenHot: v.tab?.hot === 'removed',
 		brokenNeutral: v.tab?.neutral === 'removed',
 	};
+}
+
+/** A switch beside the device. */
+export function faceOfSwitch(id: string): Face {
+	return { id, gfci: false, toggle: true, twoSlot: false, lineAbove: false, brokenHot: false, brokenNeutral: false };
 }
 
 const order: Kind[] = ['neutral', 'ground', 'hot2', 'hot'];
@@ -188,7 +197,7 @@ function terminalsOf(devices: DeviceShape[]): Map<string, At & { kind: Kind }> {
 			[true, first],
 			[false, second],
 		] as const) {
-			all.set(name('neutral', one), { x: d.x - d.width / 2, y, kind: 'neutral' });
+			if (!d.toggle) all.set(name('neutral', one), { x: d.x - d.width / 2, y, kind: 'neutral' });
 			all.set(name('hot', one), { x: d.x + d.width / 2, y, kind: 'hot' });
 		}
 		all.set(`${d.id}.ground`, { x: d.x - 40, y: d.y + d.height, kind: 'ground' });
@@ -240,7 +249,7 @@ function zonesOf(pairs: Landing[], kinds: Map<string, Kind>, endX: Map<string, n
 		x += s.width + gap;
 	}
 	const device = Math.max(x, boxLeft + 60) + (tracksOf('neutral') + devices + 1) * track + 50;
-	x = device + deviceWidth + (tracksOf('hot') + 1) * track + 58;
+	x = device + deviceWidth + (tracksOf('hot') + 1) * track + 72;
 	const hots = on('right').reverse();
 	for (const [i, s] of hots.entries()) {
 		splices.push({ ...s, x: x + s.width / 2, y: 0, ground: false, row: hots.length - 1 - i });
