@@ -294,23 +294,5 @@ func (w *wiring) newBreaker(amps float64, protects string) parts.Item {
 	return parts.NewBreaker(amps, max(1, w.l.b.Breaker.Poles), protects)
 }
 
-// Item is the device as it is bought.
-func (v *Device) Item() parts.Item {
-	code := []string{v.Kind, strings.ReplaceAll(Fraction(v.Amps), " ", "-")}
-	if v.Slots == 2 {
-		code = append(code, "two-slot")
-	}
-	for _, row := range []struct {
-		is   bool
-		code string
-	}{
-		{v.Grade == "heavy", "heavy"}, {v.TamperResistant != nil && *v.TamperResistant, "tr"},
-		{v.WeatherResistant != nil && *v.WeatherResistant, "wr"}, {v.Aluminum, "al"},
-	} {
-		if row.is {
-			code = append(code, row.code)
-		}
-	}
-	price := map[string]float64{"receptacle": 4, "gfci": 24, "single": 5, "usb": 28, "smart": 35}[v.Kind]
-	return parts.Receptacle(strings.Join(code, "-"), v.Words(), price)
-}
+// Item is the device in the catalogue.
+func (v *Device) Item() parts.Item { return v.outlet().Item() }

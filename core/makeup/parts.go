@@ -393,26 +393,14 @@ func (w *wiring) largestOn(id string, otherwise wire.Gauge) wire.Gauge {
 	return nec.Largest(on)
 }
 
-// Words name the device as it is asked for over a counter.
-func (v *Device) Words() string {
-	name := map[string]string{
-		"gfci": "GFCI receptacle", "receptacle": "duplex receptacle", "single": "single receptacle", "usb": "receptacle with USB", "smart": "smart receptacle",
-	}[v.Kind]
-	words := fmt.Sprintf("%g A %s", v.Amps, name)
-	if v.Grade == "heavy" {
-		words += ", heavy-duty"
+// outlet is the device as it is bought.
+func (v *Device) outlet() parts.Outlet {
+	is := func(told *bool) bool { return told != nil && *told }
+	return parts.Outlet{
+		Kind: v.Kind, Amps: v.Amps, TwoSlot: v.Slots == 2, Heavy: v.Grade == "heavy", Tamper: is(v.TamperResistant), Weather: is(v.WeatherResistant),
+		Aluminum: v.Aluminum,
 	}
-	if v.Slots == 2 {
-		words += ", two-slot"
-	}
-	if v.TamperResistant != nil && *v.TamperResistant {
-		words += ", tamper-resistant"
-	}
-	if v.WeatherResistant != nil && *v.WeatherResistant {
-		words += ", weather-resistant"
-	}
-	if v.Aluminum {
-		words += ", listed for aluminium"
-	}
-	return words
 }
+
+// Words name the device as it is asked for over a counter.
+func (v *Device) Words() string { return v.outlet().Item().Words }

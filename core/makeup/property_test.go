@@ -536,6 +536,11 @@ func TestPartsOfSteps(t *testing.T) {
 		"mend-conductor-breaker": {parts.Breaker}, "mend-afci-required": {parts.Breaker}, "find-part": {parts.Splice}, "find-dead": {parts.Tool},
 		"find-live": {parts.Tool}, "find-label": {parts.Marking}, "find-stay-off": {parts.Tool}, "stop": nil,
 	}
+	sold := map[string]bool{}
+	for _, i := range parts.Catalogue() {
+		kind, _, _ := strings.Cut(i.Code, "-")
+		sold[kind] = true
+	}
 	whole, seen := 0, map[string]bool{}
 	for seed := uint64(0); whole < 200; seed++ {
 		b := drawBox(rand.New(rand.NewPCG(seed, 7)))
@@ -569,6 +574,9 @@ func TestPartsOfSteps(t *testing.T) {
 				assert.True(t, codes[s], "box %d: %s is for %s, which is no step", seed, m.Item, s)
 			}
 			assert.NotEmpty(t, m.Steps, "box %d: %s is for no step", seed, m.Item)
+			// What is made to measure is of a kind that the catalogue has.
+			kind, _, _ := strings.Cut(m.Code, "-")
+			assert.True(t, m.Group == parts.Tool || sold[kind], "box %d: %s is in no catalogue", seed, m.Code)
 		}
 		jumpers := 0.0
 		for _, m := range p.Materials {

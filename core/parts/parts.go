@@ -175,9 +175,49 @@ var (
 	Driver      = Item{"level", "small level", "", Tool, 0}
 )
 
-// Receptacle is a device by kind, amperes, slots and what it is listed for.
-func Receptacle(kind, words string, price float64) Item {
-	return Item{kind, words, "", Device, price}
+// An Outlet is a receptacle as it is bought: by kind (receptacle, gfci, single, usb,
+// smart), amperes, slots, grade and what it is listed for.
+type Outlet struct {
+	Kind     string
+	Amps     float64
+	TwoSlot  bool
+	Heavy    bool
+	Tamper   bool
+	Weather  bool
+	Aluminum bool
+}
+
+var outlets = map[string]struct {
+	words string
+	usual float64
+}{
+	"gfci": {"GFCI receptacle", 24}, "receptacle": {"duplex receptacle", 4}, "single": {"single receptacle", 5},
+	"usb": {"receptacle with USB", 28}, "smart": {"smart receptacle", 35},
+}
+
+// Item is the outlet with its code and words.
+func (o Outlet) Item() Item {
+	code := fmt.Sprintf("%s-%s", o.Kind, strings.ReplaceAll(Fraction(o.Amps), " ", "-"))
+	words := fmt.Sprintf("%g A %s", o.Amps, outlets[o.Kind].words)
+	for _, row := range []struct {
+		is          bool
+		code, words string
+	}{
+		{o.Heavy, "heavy", "heavy-duty"}, {o.TwoSlot, "two-slot", "two-slot"}, {o.Tamper, "tr", "tamper-resistant"}, {o.Weather, "wr", "weather-resistant"},
+		{o.Aluminum, "al", "listed for aluminium"},
+	} {
+		if row.is {
+			code, words = code+"-"+row.code, words+", "+row.words
+		}
+	}
+	usual := outlets[o.Kind].usual
+	switch {
+	case o.TwoSlot:
+		usual++
+	case o.Weather:
+		usual += 4
+	}
+	return Item{code, words, "", Device, usual}
 }
 
 // NewBreaker is one by amperes, poles and what it protects from.
@@ -220,6 +260,20 @@ func Catalogue() []Item {
 		NewBreaker(15, 1, ""), NewBreaker(20, 1, ""), NewBreaker(15, 1, "AFCI"), NewBreaker(20, 1, "AFCI"), NewBreaker(20, 1, "GFCI"),
 		Cable("NM", 14, 2), Cable("NM", 12, 2), Cable("NM", 12, 3),
 	}
+	for _, amps := range []float64{15, 20} {
+		for _, kind := range []string{"receptacle", "gfci"} {
+			o := Outlet{Kind: kind, Amps: amps, Tamper: true}
+			all = append(all, o.Item())
+			o.Weather = true
+			all = append(all, o.Item())
+		}
+		heavy := Outlet{Kind: "receptacle", Amps: amps, Tamper: true, Heavy: true}
+		all = append(all, heavy.Item(), Outlet{Kind: "single", Amps: amps, Tamper: true}.Item())
+	}
+	all = append(all,
+		Outlet{Kind: "receptacle", Amps: 15, TwoSlot: true}.Item(), Outlet{Kind: "usb", Amps: 20, Tamper: true}.Item(),
+		Outlet{Kind: "smart", Amps: 15, Tamper: true}.Item(),
+	)
 	for _, n := range []int{2, 3, 5} {
 		all = append(all, Lever(n), PushInSplice(n), BothMetals(n))
 	}

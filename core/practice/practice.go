@@ -8,6 +8,7 @@ import (
 	"maps"
 	"reflect"
 	"slices"
+	"strings"
 
 	"elvat/core/parts"
 )
@@ -237,11 +238,30 @@ func (p Prices) Of(key string) float64 {
 	return prices[slices.IndexFunc(prices, func(row Price) bool { return row.Key == key })].Usual
 }
 
-// OfItem is the price of a unit of something in the catalogue: the shop's own, else the
-// usual one.
+// pricedAs are the rows that stand for all of a kind, by how the codes of that kind begin
+// and what is in them: the first that fits.
+var pricedAs = []struct{ code, has, key string }{
+	{"gfci-", "", "gfci"}, {"usb-", "", "usb"}, {"smart-", "", "smart"}, {"receptacle-", "two-slot", "two-slot"},
+	{"receptacle-", "-wr", "weather-receptacle"}, {"receptacle-", "", "receptacle"}, {"box-", "", "box"}, {"extender-", "", "extender"},
+	{"cover-in-use-", "", "cover"}, {"plate-", "", "plate"}, {"lever-", "", "connector"}, {"cable-", "", "cable-foot"},
+	{"marking-label", "", "labels"},
+}
+
+// OfItem is the price of a unit of something in the catalogue: the shop's own for it, else
+// the shop's own for its kind, else the usual one. What is made to measure, a box of so
+// many cubic inches, has no row of its own.
 func (p Prices) OfItem(i parts.Item) float64 {
 	if v, ok := p[i.Code]; ok {
 		return v
+	}
+	for _, row := range pricedAs {
+		if !strings.HasPrefix(i.Code, row.code) || !strings.Contains(i.Code, row.has) {
+			continue
+		}
+		if v, ok := p[row.key]; ok {
+			return v
+		}
+		break
 	}
 	return i.Usual
 }

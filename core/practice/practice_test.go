@@ -6,6 +6,8 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"elvat/core/nec"
+
+	"elvat/core/parts"
 )
 
 func TestHouse(t *testing.T) {
@@ -28,6 +30,28 @@ func TestHouse(t *testing.T) {
 	assert.Contains(t, House{}.Says("splice"), "can be seen", "the usual choice says why")
 	assert.Contains(t, mixed.Says("splice"), "as the house has chosen")
 	assert.Contains(t, House{}.Says("load"), "LOAD of a GFCI: branches")
+}
+
+// TestOfItem: a shop's own price for a thing, else for its kind, else what is usual.
+func TestOfItem(t *testing.T) {
+	gfci := parts.Outlet{Kind: "gfci", Amps: 20, Tamper: true}.Item()
+	for _, row := range []struct {
+		own  Prices
+		item parts.Item
+		want float64
+	}{
+		{nil, gfci, 24}, {Prices{"gfci": 31}, gfci, 31}, {Prices{"gfci": 31, "gfci-20-tr": 29}, gfci, 29},
+		{Prices{"box": 9}, parts.NewBox(30.3, "metal"), 9}, {Prices{"connector": 1}, parts.Lever(5), 1}, {Prices{"cap": 0.3}, parts.Cap, 0.3},
+		{Prices{"receptacle": 6}, parts.Outlet{Kind: "receptacle", Amps: 15, TwoSlot: true}.Item(), 5},
+		{Prices{"receptacle": 6}, parts.Outlet{Kind: "receptacle", Amps: 15, Tamper: true, Weather: true}.Item(), 8},
+	} {
+		assert.InDelta(t, row.want, row.own.OfItem(row.item), 1e-9, "%s with %v", row.item.Code, row.own)
+	}
+	keys := map[string]bool{}
+	for _, row := range (Prices{}).Rows() {
+		assert.False(t, keys[row.Key], "%s has two rows", row.Key)
+		keys[row.Key] = true
+	}
 }
 
 func TestShop(t *testing.T) {
