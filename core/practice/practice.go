@@ -201,6 +201,8 @@ type Price struct {
 	Unit  string  `json:"unit"`
 	Usual float64 `json:"usual"`
 	Value float64 `json:"value"`
+	// Group is the shelf of a thing in the catalogue; empty for a row that stands for a kind.
+	Group parts.Group `json:"group,omitempty"`
 }
 
 // prices are the parts of a make-up, in dollars. Assumption, all of them: a
@@ -277,7 +279,7 @@ func (p Prices) Rows() []Price {
 		if unit == "" {
 			unit = "each"
 		}
-		rows = append(rows, Price{Key: i.Code, Words: i.Words, Unit: unit, Usual: i.Usual, Value: p.OfItem(i)})
+		rows = append(rows, Price{Key: i.Code, Words: i.Words, Unit: unit, Usual: i.Usual, Value: p.OfItem(i), Group: i.Group})
 	}
 	return rows
 }

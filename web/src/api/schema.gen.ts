@@ -2618,6 +2618,8 @@ export interface components {
                 unit: string;
                 usual: number;
                 value: number;
+                /** @description Of the catalogue; absent for a row that stands for a kind */
+                group?: string;
             }[];
             amendments: components["schemas"]["Rule"][];
             rules: components["schemas"]["Rule"][];

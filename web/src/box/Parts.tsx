@@ -1,17 +1,5 @@
 import type { OpenedBox } from '../api/client';
-
-/** The shelves of the van, in the order in which one walks past them. */
-const groups = [
-	{ key: 'device', words: 'Devices' },
-	{ key: 'breaker', words: 'Breakers' },
-	{ key: 'box', words: 'Boxes and depth' },
-	{ key: 'plate', words: 'Plates and covers' },
-	{ key: 'splice', words: 'Connectors' },
-	{ key: 'wire', words: 'Wire and cable' },
-	{ key: 'hardware', words: 'Screws and small parts' },
-	{ key: 'marking', words: 'Labels, markings, tape' },
-	{ key: 'tool', words: 'Tools to carry' },
-] as const;
+import { shelves } from './shelves';
 
 const dollars = (n: number) => `$${n.toFixed(2)}`;
 
@@ -27,8 +15,8 @@ function ofDevice(opened: OpenedBox, marking: string): string {
 /** What the plan uses, as it is bought and as it is carried; prices are those of the house. */
 export function Parts({ opened }: { opened: OpenedBox }) {
 	const plan = opened.plan;
-	const rest = plan.materials.filter((m) => !groups.some((g) => g.key === m.group));
-	const all = [...groups, ...(rest.length > 0 ? [{ key: undefined, words: 'Other' }] : [])];
+	const rest = plan.materials.filter((m) => !shelves.some((g) => g.key === m.group));
+	const all = [...shelves, ...(rest.length > 0 ? [{ key: undefined, words: 'Other' }] : [])];
 	const sum = plan.materials.reduce((total, m) => total + (m.price ?? 0), 0);
 	return (
 		<div className="grid gap-4">

@@ -1,6 +1,7 @@
 import { useState } from 'react';
 import type { HouseSheet, Rule, Shop } from '../api/client';
 import { useHouse, useSetHouse } from '../api/hooks';
+import { shelves } from '../box/shelves';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { Figure } from './Figure';
@@ -217,23 +218,42 @@ function Prices({ sheet, save }: Part) {
 		<section className="grid gap-2" aria-label="Prices">
 			<h2 className="m-0 text-xl font-bold">Prices</h2>
 			<p className="m-0 text-soft">
-				In dollars; the usual ones are assumptions. The ways on for an outlet without a ground are weighed with them.
+				In dollars; the usual ones are assumptions. The ways on for an outlet without a ground are weighed with them. A
+				price for a kind holds for everything of it that has none of its own.
 			</p>
-			<ul className="m-0 grid list-none gap-x-8 p-0 wide:grid-cols-2">
-				{sheet.prices.map((p) => (
-					<li key={p.key} className="flex items-center gap-3 border-b border-rule py-1">
-						<span className="grow">
-							{p.words} <span className="text-soft">{p.unit}</span>
-						</span>
-						<Figure
-							words={p.words}
-							value={p.value}
-							usual={p.usual}
-							save={(v) => save((now) => ({ prices: { ...now.prices, [p.key]: v } }))}
-						/>
-					</li>
-				))}
-			</ul>
+			<PriceRows rows={sheet.prices.filter((p) => !p.group)} save={save} />
+			{shelves.map((s) => {
+				const rows = sheet.prices.filter((p) => p.group === s.key);
+				if (rows.length === 0) return null;
+				return (
+					<details key={s.key}>
+						<summary className="inline-flex min-h-11 cursor-pointer items-center text-base font-bold">
+							{s.words}
+						</summary>
+						<PriceRows rows={rows} save={save} />
+					</details>
+				);
+			})}
 		</section>
+	);
+}
+
+function PriceRows({ rows, save }: { rows: Part['sheet']['prices']; save: Part['save'] }) {
+	return (
+		<ul className="m-0 grid list-none gap-x-8 p-0 wide:grid-cols-2">
+			{rows.map((p) => (
+				<li key={p.key} className="flex items-center gap-3 border-b border-rule py-1">
+					<span className="grow">
+						{p.words} <span className="text-soft">{p.unit}</span>
+					</span>
+					<Figure
+						words={p.words}
+						value={p.value}
+						usual={p.usual}
+						save={(v) => save((now) => ({ prices: { ...now.prices, [p.key]: v } }))}
+					/>
+				</li>
+			))}
+		</ul>
 	);
 }

@@ -1,5 +1,6 @@
 import { type FormEvent, useState } from 'react';
 import type { Have } from '../api/client';
+import { useHouse } from '../api/hooks';
 import { newID } from '../api/newID';
 import { useAddStock, useStock } from '../api/shop';
 import { Button, field } from '../ui/Button';
@@ -62,6 +63,8 @@ function Item({ have }: { have: Have }) {
 
 function Load({ vans }: { vans: string[] }) {
 	const add = useAddStock();
+	const house = useHouse();
+	const catalogue = house.data?.prices.filter((p) => p.group) ?? [];
 	const [van, setVan] = useState('');
 	const [item, setItem] = useState('');
 	const [count, setCount] = useState('');
@@ -100,10 +103,20 @@ function Load({ vans }: { vans: string[] }) {
 					part
 					<input
 						className={field}
-						placeholder="as the make-up names it"
+						list="catalogue"
+						placeholder="as the catalogue has it"
 						value={item}
-						onChange={(e) => setItem(e.target.value)}
+						onChange={(e) => {
+							setItem(e.target.value);
+							const known = catalogue.find((p) => p.words === e.target.value);
+							if (known) setUnit(known.unit === 'each' ? '' : known.unit);
+						}}
 					/>
+					<datalist id="catalogue">
+						{catalogue.map((p) => (
+							<option key={p.key} value={p.words} />
+						))}
+					</datalist>
 				</label>
 				<div className="grid grid-cols-2 gap-3">
 					<label className="grid gap-1 text-soft">
