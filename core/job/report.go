@@ -166,6 +166,7 @@ func orUnknown(label string) string {
 // done lists what was done, who did it, and what gates were passed by a person.
 func (s *Source) done(r *Report) {
 	label := s.Circuit.LabelOf
+	var found []Entry
 	for _, e := range s.Journal.standing() {
 		r.FinishedAt = e.At
 		switch e.Kind {
@@ -179,7 +180,7 @@ func (s *Source) done(r *Report) {
 		case HandedOver:
 			r.By, r.To = e.Who, e.To
 		case WasFound:
-			r.Cause = append(r.Cause, label(e.Box)+": found: "+e.Text)
+			found = append(found, e)
 		case Override, Accepted:
 			r.Overrides = append(r.Overrides, e.Words(label))
 			continue
@@ -190,6 +191,12 @@ func (s *Source) done(r *Report) {
 			continue
 		}
 		r.Done = append(r.Done, ReportLine{e.At, e.Words(label)})
+	}
+	for _, e := range found {
+		// Where the box was made up since, the cause that stands there says it.
+		if !slices.ContainsFunc(r.Cause, func(line string) bool { return strings.Contains(line, e.Text) }) {
+			r.Cause = append(r.Cause, label(e.Box)+": found: "+e.Text)
+		}
 	}
 	if len(r.Cause) == 0 && s.Leading != "" {
 		r.Cause = []string{"The readings point at: " + s.Leading}

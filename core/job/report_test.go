@@ -131,3 +131,33 @@ func TestLabels(t *testing.T) {
 	c.Breaker.Protection = circuit.GFCIBreaker
 	assert.Equal(t, []string{"Breaker 9", "Resets at the panel", "Resets here"}, Labels(c, nil)[0].Text)
 }
+
+// TestFoundIsTheCause: what was found is the cause, said once, never beside a percentage;
+// what was mended counts as put right, by word or by step.
+func TestFoundIsTheCause(t *testing.T) {
+	found := Entry{Kind: WasFound, Box: "B2", At: noon, Text: "one screw loose"}
+	for _, row := range []struct {
+		name    string
+		journal Journal
+		cause   []string
+	}{
+		{"nobody said, nothing made up", nil, []string{"The readings point at: open neutral Press (61 %)"}},
+		{"said", Journal{found}, []string{"B2: found: one screw loose"}},
+		{"said, and made up since", Journal{found, {Kind: MadeUp, Box: "B2", At: noon, Text: "found: one screw loose at B2"}}, []string{"B2: found: one screw loose at B2"}},
+		{"taken back", Journal{{Kind: WasFound, Box: "B2", At: noon, Text: "one screw loose", Withdrawn: true}}, []string{"The readings point at: open neutral Press (61 %)"}},
+	} {
+		s := source(t)
+		s.Journal = row.journal
+		assert.Equal(t, row.cause, s.Report().Cause, row.name)
+	}
+	for _, mend := range []func(*MadeBox){
+		func(b *MadeBox) { b.Plan.Findings[1].Mended = true }, func(b *MadeBox) { b.Done = []string{"mend-box-overfull"} },
+	} {
+		s := source(t)
+		mend(&s.Boxes[0])
+		s.Boxes = s.Boxes[:1]
+		r := s.Report()
+		assert.Len(t, r.FixedFindings, 2)
+		assert.Empty(t, r.OpenFindings)
+	}
+}

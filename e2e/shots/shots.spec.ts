@@ -150,7 +150,11 @@ async function toProof(page: Page, server: Server, phase: string) {
 	});
 	const entries = [{ kind: 'breaker-off', secured: 'lock' }, proven, dead('installed'), proven, dead('device-out'), proven];
 	for (const [i, entry] of entries.entries()) await post(String(i), entry);
-	await page.request.post(`${call}/boxes/B3/made`);
+	await post('found', { kind: 'found', box: 'B3', text: 'hot and neutral exchanged at the device' });
+	const { box, open } = await (await page.request.get(`${call}/boxes/B3`)).json();
+	await page.request.put(`${call}/boxes/B3`, { data: { ...box, mended: open } });
+	const made = await page.request.post(`${call}/boxes/B3/made`);
+	if (!made.ok()) throw new Error(await made.text());
 	await post('on', { kind: 'breaker-on' });
 	const work = await (await page.request.get(`${call}/work`)).json();
 	for (const [i, check] of work.checks.slice(0, 4).entries()) {

@@ -10,8 +10,8 @@ import (
 	"image/jpeg"
 	_ "image/png" // a picture may be one
 	"io"
-	"strings"
 	"slices"
+	"strings"
 	"sync"
 
 	corecall "elvat/core/call"
@@ -85,8 +85,8 @@ func (s *calls) SetSteps(ctx context.Context, r api.SetStepsRequestObject) (api.
 // cause is what the call says was wrong, with what speaks for it.
 func (s *calls) cause(v *state) (string, []string) {
 	k := v.Cause()
-	if k.Words == "" {
-		return "", nil
+	if len(k.Faults) == 0 { // in words, or none: no reading was weighed for it
+		return k.Words, nil
 	}
 	why, err := s.engines.why(v.question(), k.Faults, k.Beside)
 	if err != nil {
