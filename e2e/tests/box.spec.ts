@@ -40,7 +40,7 @@ for (const view of [{ width: 1280, height: 800 }, phone]) {
 		// What is not known and decides is answered where it stands.
 		const asked = page.getByRole('region', { name: 'Not known' });
 		await expect(asked).toContainText('Which room does W6');
-		await asked.getByLabel('W6 serves').selectOption('hall');
+		await asked.getByRole('group', { name: 'W6 serves' }).getByRole('button', { name: 'hall', exact: true }).click();
 		await expect(asked).not.toContainText('Which room does W6');
 		await asked.getByRole('group', { name: 'marked so' }).getByRole('button', { name: 'yes', exact: true }).click();
 		await expect(asked).toBeHidden();

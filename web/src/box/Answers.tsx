@@ -2,7 +2,7 @@ import type { Box, BoxCable, Plan } from '../api/client';
 import { cableWords } from './cables';
 import { aluminumWays, exposures, poles, protections, secondHots, volumes, walls, withDevice } from './choices';
 import { Figure, Pick, Words, yesNo } from './controls';
-import { loads, RoomPick } from './served';
+import { loads, RoomTaps } from './served';
 
 interface Props {
 	plan: Plan;
@@ -60,10 +60,10 @@ function OfCable({ id, about, box, save }: Omit<AnswerProps, 'field'> & { id: st
 	switch (about) {
 		case 'servesPlace':
 			return (
-				<RoomPick
+				<RoomTaps
 					words={`${id} serves`}
 					value={cable.servesPlace?.room ?? ''}
-					save={(room) => change({ servesPlace: room ? { ...cable.servesPlace, room } : undefined })}
+					save={(room) => change({ servesPlace: { ...cable.servesPlace, room } })}
 				/>
 			);
 		case 'servesLoad':
@@ -104,7 +104,7 @@ function OfPlace({ about, box, save }: Omit<AnswerProps, 'field'> & { about: str
 	const change = (what: typeof place) => save({ place: { ...place, ...what } });
 	switch (about) {
 		case 'room':
-			return <RoomPick words="room" value={place.room ?? ''} save={(room) => change({ room: room || undefined })} />;
+			return <RoomTaps words="room" value={place.room ?? ''} save={(room) => change({ room })} />;
 		case 'exposure':
 			return <Pick words="how wet" value={place.exposure} of={exposures} save={(exposure) => change({ exposure })} />;
 		case 'finished':

@@ -1,6 +1,7 @@
 import type { BoxCable } from '../api/client';
 import { useHouse } from '../api/hooks';
 import { field } from '../ui/Button';
+import { Pick } from './controls';
 
 type Load = NonNullable<BoxCable['servesLoad']>;
 
@@ -16,6 +17,14 @@ export const loads: readonly { value: Load; words: string }[] = [
 	{ value: 'heating', words: 'boiler control' },
 	{ value: 'unknown', words: 'not known' },
 ];
+
+/** The room that something is in, in one tap: for where it is asked. */
+export function RoomTaps({ words, value, save }: { words: string; value: string; save: (room: string) => void }) {
+	const house = useHouse();
+	return (
+		<Pick words={words} value={value} of={(house.data?.rooms ?? []).map((r) => ({ value: r, words: r }))} save={save} />
+	);
+}
 
 /** The room that something is in. */
 export function RoomPick({ words, value, save }: { words: string; value: string; save: (room: string) => void }) {
