@@ -54,6 +54,32 @@ func TestOfItem(t *testing.T) {
 	}
 }
 
+// TestItems: a shop's own things are kept beside the catalogue, and none stands for another.
+func TestItems(t *testing.T) {
+	own := parts.Item{Code: "own-clip", Words: "cable clip", Group: parts.Hardware, Usual: 0.05}
+	sheet := Shop{Items: []parts.Item{own}}.Sheet()
+	assert.Equal(t, []parts.Item{own}, sheet.Items)
+	for _, row := range []struct {
+		change func(*parts.Item)
+		says   string
+	}{
+		{func(*parts.Item) {}, ""}, {func(i *parts.Item) { i.Code = "" }, "items[0].code"}, {func(i *parts.Item) { i.Code = "cap" }, "items[0].code"},
+		{func(i *parts.Item) { i.Words = "lever, 3-wire" }, "items[0].words"}, {func(i *parts.Item) { i.Words = " " }, "items[0].words"},
+		{func(i *parts.Item) { i.Group = "shelf" }, "items[0].group"}, {func(i *parts.Item) { i.Usual = -1 }, "items[0].usual"},
+		{func(i *parts.Item) { i.Unit = "m" }, "items[0].unit"},
+	} {
+		i := own
+		row.change(&i)
+		err := Shop{Items: []parts.Item{i}}.Check()
+		if row.says == "" {
+			assert.NoError(t, err)
+			continue
+		}
+		assert.ErrorContains(t, err, row.says)
+	}
+	assert.ErrorContains(t, Shop{Items: []parts.Item{own, own}}.Check(), "items[1].code")
+}
+
 func TestShop(t *testing.T) {
 	assert.Equal(t, nec.Usual, Shop{}.Book(0).Edition)
 	shop := Shop{

@@ -232,6 +232,19 @@ test('the house: a school, the edition, a price and an amendment are kept and tu
 	await form.getByLabel('what it asks').fill('workshops');
 	await form.getByRole('button', { name: 'Add' }).click();
 	await expect(page.getByRole('list', { name: 'Local amendments' })).toContainText('Town code 12');
+	// A thing of the shop's own is in the catalogue, and a van carries it.
+	const own = page.getByRole('form', { name: 'A thing of your own' });
+	await own.getByLabel('what it is called').fill('cable clip, 1/2 in');
+	await own.getByRole('button', { name: 'Add' }).click();
+	await page.getByText('Screws and small parts').first().click();
+	await expect(page.getByRole('button', { name: 'Take cable clip, 1/2 in out' })).toBeVisible();
+	await page.goto(`${server.url}/vans`);
+	await expect(page.locator('#catalogue option[value="cable clip, 1/2 in"]')).toBeAttached();
+	const load = page.getByRole('form', { name: 'Load a van' });
+	await load.getByLabel('part').fill('cable clip, 1/2 in');
+	await load.getByLabel('how many').fill('50');
+	await load.getByRole('button').click();
+	await expect(page.getByRole('listitem').filter({ hasText: 'cable clip, 1/2 in' })).toContainText('50');
 	await page.goto(`${server.url}/calls/3/boxes/B3`);
 	await page.getByRole('tab', { name: 'Code asks' }).click();
 	await expect(page.getByRole('list', { name: 'What the code asks' })).toContainText('Local Town code 12, 2017');

@@ -17,6 +17,7 @@ import (
 	"elvat/core/job"
 	"elvat/core/makeup"
 	"elvat/core/nec"
+	"elvat/core/parts"
 	"elvat/core/practice"
 	"elvat/core/runs"
 	"elvat/core/sitebook"
@@ -687,6 +688,9 @@ type CallSummary struct {
 	Settled    bool       `json:"settled"`
 	Title      string     `json:"title"`
 }
+
+// CatalogueItem defines model for CatalogueItem.
+type CatalogueItem = parts.Item
 
 // Check defines model for Check.
 type Check = job.Check

@@ -2598,6 +2598,18 @@ export interface components {
                 [key: string]: number;
             };
             amendments?: components["schemas"]["Rule"][];
+            /** @description The shop's own things, beside those that make-ups use */
+            items?: components["schemas"]["CatalogueItem"][];
+        };
+        CatalogueItem: {
+            code: string;
+            words: string;
+            /** @description ft, or empty: by the piece */
+            unit: string;
+            /** @enum {string} */
+            group: "device" | "breaker" | "box" | "plate" | "splice" | "wire" | "hardware" | "marking" | "tool";
+            /** @description Dollars a unit */
+            usual: number;
         };
         HouseSheet: {
             schools: {
@@ -2622,6 +2634,7 @@ export interface components {
                 group?: string;
             }[];
             amendments: components["schemas"]["Rule"][];
+            items: components["schemas"]["CatalogueItem"][];
             rules: components["schemas"]["Rule"][];
             topics: string[];
             rooms: string[];

@@ -1,6 +1,7 @@
-import { useState } from 'react';
+import { type FormEvent, useState } from 'react';
 import type { HouseSheet, Rule, Shop } from '../api/client';
 import { useHouse, useSetHouse } from '../api/hooks';
+import { newID } from '../api/newID';
 import { shelves } from '../box/shelves';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
@@ -15,6 +16,7 @@ function asSet(sheet: HouseSheet): Shop {
 		edition: sheet.edition,
 		prices: Object.fromEntries(sheet.prices.filter((p) => p.value !== p.usual).map((p) => [p.key, p.value])),
 		amendments: sheet.amendments,
+		items: sheet.items,
 	};
 }
 
@@ -224,17 +226,92 @@ function Prices({ sheet, save }: Part) {
 			<PriceRows rows={sheet.prices.filter((p) => !p.group)} save={save} />
 			{shelves.map((s) => {
 				const rows = sheet.prices.filter((p) => p.group === s.key);
-				if (rows.length === 0) return null;
+				const own = sheet.items.filter((i) => i.group === s.key);
+				if (rows.length + own.length === 0) return null;
 				return (
 					<details key={s.key}>
-						<summary className="inline-flex min-h-11 cursor-pointer items-center text-base font-bold">
+						<summary className="inline-flex min-h-11 cursor-pointer items-center text-base font-bold underline decoration-hair underline-offset-4">
 							{s.words}
 						</summary>
 						<PriceRows rows={rows} save={save} />
+						<OwnItems own={own} save={save} />
 					</details>
 				);
 			})}
+			<NewItem save={save} />
 		</section>
+	);
+}
+
+type Item = HouseSheet['items'][number];
+
+/** What the shop itself put into the catalogue. */
+function OwnItems({ own, save }: { own: Item[]; save: Save }) {
+	const change = (code: string, to: (i: Item) => Item[]) =>
+		save((now) => ({ items: now.items?.flatMap((i) => (i.code === code ? to(i) : [i])) }));
+	return (
+		<ul className="m-0 list-none p-0">
+			{own.map((i) => (
+				<li key={i.code} className="flex flex-wrap items-center gap-3 border-b border-rule py-1">
+					<span className="grow">
+						{i.words} <span className="text-soft">{i.unit || 'each'}, your own</span>
+					</span>
+					<Button kind="quiet" aria-label={`Take ${i.words} out`} onClick={() => change(i.code, () => [])}>
+						take out
+					</Button>
+					<Figure
+						words={i.words}
+						value={i.usual}
+						usual={i.usual}
+						save={(usual) => change(i.code, (was) => [{ ...was, usual }])}
+					/>
+				</li>
+			))}
+		</ul>
+	);
+}
+
+/** A thing of the shop's own: vans carry it and calls use it, as they do all others. */
+function NewItem({ save }: { save: Save }) {
+	const [words, setWords] = useState('');
+	const [group, setGroup] = useState<Item['group']>('hardware');
+	const [unit, setUnit] = useState('');
+	const submit = (e: FormEvent) => {
+		e.preventDefault();
+		const said = words.trim();
+		if (!said) return;
+		const item: Item = { code: `own-${newID()}`, words: said, unit, group, usual: 0 };
+		save((now) => ({ items: [...(now.items ?? []), item] }));
+		setWords('');
+	};
+	return (
+		<form onSubmit={submit} aria-label="A thing of your own" className="flex flex-wrap items-center gap-2">
+			<b>A thing of your own:</b>
+			<input
+				aria-label="what it is called"
+				className={`${field} grow`}
+				value={words}
+				placeholder="such as cable clip, 1/2 in"
+				onChange={(e) => setWords(e.target.value)}
+			/>
+			<select
+				aria-label="its shelf"
+				className={field}
+				value={group}
+				onChange={(e) => setGroup(e.target.value as Item['group'])}
+			>
+				{shelves.map((s) => (
+					<option key={s.key} value={s.key}>
+						{s.words}
+					</option>
+				))}
+			</select>
+			<select aria-label="counted by" className={field} value={unit} onChange={(e) => setUnit(e.target.value)}>
+				<option value="">by the piece</option>
+				<option value="ft">by the ft</option>
+			</select>
+			<Button type="submit">Add</Button>
+		</form>
 	);
 }
 

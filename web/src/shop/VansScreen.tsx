@@ -64,7 +64,10 @@ function Item({ have }: { have: Have }) {
 function Load({ vans }: { vans: string[] }) {
 	const add = useAddStock();
 	const house = useHouse();
-	const catalogue = house.data?.prices.filter((p) => p.group) ?? [];
+	const catalogue = [
+		...(house.data?.prices.filter((p) => p.group) ?? []),
+		...(house.data?.items.map((i) => ({ key: i.code, words: i.words, unit: i.unit || 'each' })) ?? []),
+	];
 	const [van, setVan] = useState('');
 	const [item, setItem] = useState('');
 	const [count, setCount] = useState('');
