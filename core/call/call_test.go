@@ -3,6 +3,7 @@ package call
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"testing"
 	"time"
 
@@ -276,4 +277,58 @@ func TestNeverCertain(t *testing.T) {
 	assert.NotEmpty(t, v.Cause().Words, "a switch that is off is a cause")
 	v.Result.Suspects[0].Beside[0].Kind = diagnosis.UnrecordedLoad
 	assert.Empty(t, v.Cause().Words, "what is plugged in is none")
+}
+
+// TestMove: who only ever makes the next move does the job in its order; a danger that is
+// not excluded comes before all else while the power is on.
+func TestMove(t *testing.T) {
+	off, on := false, true
+	read := []Kept{kept(t, "a", 1, lamps("R1", right)), kept(t, "b", 2, lamps("R2", dark)), kept(t, "c", 3, lamps("R3", dark))}
+	whole := append(slices.Clone(read),
+		kept(t, "d", 3, plug("R1", circuit.Bottom, right[0], right[1], right[2])), kept(t, "e", 3, plug("R2", circuit.Bottom, dark[0], dark[1], dark[2])))
+	livePin := append(slices.Clone(read), kept(t, "live", 4, tester.Reading{
+		At: "R1", Half: circuit.Top, Tool: tester.Plug,
+		Lamps: &tester.Lamps{HotNeutral: tester.IsLit, HotGround: tester.IsDark, NeutralGround: tester.IsLit},
+	}))
+	zero, live := 0.0, 121.0
+	pair := job.PairVolts{HotNeutral: &zero, HotGround: &zero, NeutralGround: &zero}
+	proven := job.Entry{Kind: job.Proven, Tester: "meter", Source: "hall", Volts: &live, At: at(5)}
+	dead := func(stage job.Stage) job.Entry {
+		return job.Entry{Kind: job.DeadTest, Box: "B2", Stage: stage, At: at(5), Dead: &job.DeadVolts{
+			Top: pair, Bottom: pair, TopToEarth: &zero, BottomToEarth: &zero, SensorSilent: true,
+		}}
+	}
+	begun := job.Journal{{Kind: job.BreakerOff, Secured: "lock", At: at(5)}, proven, dead(job.Installed), proven}
+	open := append(slices.Clone(begun), dead(job.DeviceOut), proven)
+	said := append(slices.Clone(open), job.Entry{Kind: job.WasFound, Box: "B2", Text: "a loose hot", At: at(6)})
+	for _, row := range []struct {
+		name   string
+		change func(*Record)
+		kind   MoveKind
+		screen MoveScreen
+	}{
+		{"nothing yet", func(r *Record) { r.CautionsReadAt = nil }, CautionsNext, OnCall},
+		{"no run", func(r *Record) { r.Circuit = circuit.New("x") }, DrawRun, OnCall},
+		{"nothing read", func(*Record) {}, Diagnose, OnCall},
+		{"half read", func(r *Record) { r.Readings = read }, Diagnose, OnCall},
+		{"a live pin is not excluded", func(r *Record) { r.Readings = livePin }, Exclude, OnCall},
+		{"and the power is off", func(r *Record) { r.Readings, r.Said = livePin, &tester.State{BreakerOn: &off} }, ProveDead, OnDead},
+		{"off, not proven", func(r *Record) { r.Readings, r.Said = whole, &tester.State{BreakerOn: &off} }, ProveDead, OnDead},
+		{"opened", func(r *Record) { r.Journal, r.Said = begun, &tester.State{BreakerOn: &off} }, ProveDead, OnDead},
+		{"the wires are dead", func(r *Record) { r.Journal, r.Said = open, &tester.State{BreakerOn: &off} }, LookIn, OnBox},
+		{"what it was is said", func(r *Record) { r.Journal, r.Said = said, &tester.State{BreakerOn: &off} }, MakeItUp, OnBox},
+		{"made up, off", func(r *Record) { r.Boxes, r.Said = []Box{{ID: "B2", MadeAt: when(7)}}, &tester.State{BreakerOn: &off} }, SwitchOn, OnProve},
+		{"made up, on", func(r *Record) { r.Boxes, r.Said = []Box{{ID: "B2", MadeAt: when(7)}}, &tester.State{BreakerOn: &on} }, ProveWork, OnProve},
+		{"handed over", func(r *Record) { r.Journal = job.Journal{{Kind: job.HandedOver, At: at(9)}} }, NextCall, OnDay},
+	} {
+		r := &Record{Circuit: loft(t), CautionsReadAt: when(0)}
+		row.change(r)
+		m := r.Move(now(t, r))
+		assert.Equal(t, row.kind, m.Kind, "%s: %v", row.name, m)
+		assert.Equal(t, row.screen, m.Screen, row.name)
+		assert.NotEmpty(t, m.Words, row.name)
+		if m.Kind == Exclude {
+			assert.Regexp(t, "^(Press|Drying rack|Paper store): ", m.Words, "it says where")
+		}
+	}
 }

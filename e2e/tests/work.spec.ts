@@ -149,6 +149,33 @@ test('all as predicted: proven in one tap a reading, and handed over without an 
 	await sign.getByLabel('to', { exact: true }).fill('the tenant');
 	await sign.getByRole('button', { name: 'Hand it over' }).click();
 	await expect(page.getByText(/Handed over at/)).toBeVisible();
+	// Nothing is left to do now: the next move is the next call.
+	await page.goto(`${server.url}/calls/2`);
+	await expect(page.getByText('This call is handed over.')).toBeVisible();
+	await expect(page.getByRole('region', { name: 'Do now' })).toHaveCount(0);
+	await page.getByRole('region', { name: 'Next move' }).getByRole('link', { name: 'Next call' }).click();
+	await expect(page).toHaveURL(`${server.url}/`);
+});
+
+test('every screen of a call ends in the next move, and a danger not excluded is it', async ({ page, server }) => {
+	for (const path of ['boxes/B3', 'dead', 'prove', 'hand-over']) {
+		await page.goto(`${server.url}/calls/3/${path}`);
+		const move = page.getByRole('navigation', { name: 'Next move' }).getByRole('link');
+		await expect(move, path).toHaveText(/: sensor on its ground slot$/);
+		await expect(page.locator('[aria-current="page"]').first(), path).toBeAttached();
+	}
+	await page.getByRole('navigation', { name: 'Next move' }).getByRole('link').click();
+	await expect(page).toHaveURL(/tool=sensor/);
+	await page.goto(`${server.url}/calls/3/sweep`);
+	await expect(page.getByRole('alert', { name: 'Danger' })).toBeVisible();
+	// Where the work is settled, the breaker is next, and then the proof on the same screen.
+	await page.goto(`${server.url}/calls/2/boxes/B3`);
+	await page.getByRole('navigation', { name: 'Next move' }).getByRole('link', { name: 'Breaker off, to open Enlarger' }).click();
+	await expect(page.getByLabel('the box', { exact: true })).toHaveValue('B3');
+	await proveDead(page);
+	await page.getByRole('navigation', { name: 'Next move' }).getByRole('link', { name: 'Look in: what was it?' }).click();
+	await page.getByRole('region', { name: 'What was it?' }).getByRole('button', { name: /^Reversed polarity/ }).click();
+	await expect(page.getByText(/^It was: /)).toBeVisible();
 });
 
 test('something live keeps the box shut, and a picture is taken at the step', async ({ page, server }: { page: Page; server: Server }) => {

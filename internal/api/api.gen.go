@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"time"
 
+	corecall "elvat/core/call"
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/job"
@@ -624,6 +625,9 @@ type Call struct {
 	Loads  []Load      `json:"loads"`
 	Map    Map         `json:"map"`
 
+	// Move The next move of a call, whatever screen one is on
+	Move NextMove `json:"move"`
+
 	// Past What earlier calls read last of each half; shown, and no evidence
 	Past []Past `json:"past"`
 
@@ -1003,6 +1007,9 @@ type NewStop struct {
 
 // NewStopSlots defines model for NewStop.Slots.
 type NewStopSlots int
+
+// NextMove The next move of a call, whatever screen one is on
+type NextMove = corecall.Move
 
 // OpenedBox defines model for OpenedBox.
 type OpenedBox struct {

@@ -1729,6 +1729,21 @@ export interface components {
             handedOver: boolean;
             settled: boolean;
         };
+        /** @description The next move of a call, whatever screen one is on */
+        NextMove: {
+            /** @enum {string} */
+            kind: "cautions" | "draw-run" | "exclude" | "diagnose" | "breaker-off" | "prove-dead" | "look-in" | "make-up" | "breaker-on" | "prove" | "back" | "hand-over" | "next-call";
+            words: string;
+            /**
+             * @description Where it is made
+             * @enum {string}
+             */
+            screen: "call" | "dead" | "box" | "prove" | "hand-over" | "day";
+            box?: string;
+            at?: string;
+            half?: string;
+            tool?: string;
+        };
         Progress: {
             phase: string;
             /** @enum {string} */
@@ -1747,6 +1762,7 @@ export interface components {
             /** Format: date-time */
             cautionsReadAt: string | null;
             phases: components["schemas"]["Progress"][];
+            move: components["schemas"]["NextMove"];
             breaker: components["schemas"]["Breaker"];
             stops: components["schemas"]["Stop"][];
             /** @description What is known of each half that was read */

@@ -3,6 +3,8 @@ import { Link, useParams } from 'react-router';
 import type { Box, Call, OpenedBox } from '../api/client';
 import { useBox, useCall, useMakeUp, useSetBox } from '../api/hooks';
 import { SetTwice, UndoButtons } from '../calls/Beside';
+import { NextMove } from '../calls/NextMove';
+import { Phases } from '../calls/Phases';
 import { useDraft } from '../readings/draft';
 import { Button } from '../ui/Button';
 import { Caution } from '../ui/Caution';
@@ -78,28 +80,35 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 	const wide = shown === 'both';
 	return (
 		<div className="box-page flex min-h-dvh flex-col">
-			<header className="flex items-center gap-x-3 border-b-2 border-ink py-1.5 pr-2 pl-3 wide:pl-5">
-				<Link
-					to={`/calls/${call}`}
-					aria-label="Back to the call"
-					className="grid size-11 shrink-0 place-items-center hover:bg-wash print:hidden"
-				>
-					<Mark />
-				</Link>
-				<div className="min-w-0 grow">
-					<h1 className="m-0 truncate text-lg/tight font-bold">{opened.label}</h1>
-					<p className="m-0 truncate text-soft">
-						opened box {id}
-						{about.data && `, ${about.data.title}, breaker ${about.data.breaker.label || '?'}`}
-					</p>
+			<header className="flex flex-col border-b-2 border-ink wide:flex-row">
+				<div className="flex min-w-0 grow items-center gap-x-3 py-1.5 pr-2 pl-3 wide:pl-5">
+					<Link
+						to={`/calls/${call}`}
+						aria-label="Back to the call"
+						className="grid size-11 shrink-0 place-items-center hover:bg-wash print:hidden"
+					>
+						<Mark />
+					</Link>
+					<div className="min-w-0 grow">
+						<h1 className="m-0 truncate text-lg/tight font-bold">{opened.label}</h1>
+						<p className="m-0 truncate text-soft">
+							opened box {id}
+							{about.data && `, ${about.data.title}, breaker ${about.data.breaker.label || '?'}`}
+						</p>
+					</div>
+					<Button kind="quiet" className="max-wide:hidden print:hidden" onClick={() => window.print()}>
+						Print
+					</Button>
+					<span className="flex print:hidden">
+						{about.data && <UndoButtons call={about.data} />}
+						<ThemeButton />
+					</span>
 				</div>
-				<Button kind="quiet" className="max-wide:hidden print:hidden" onClick={() => window.print()}>
-					Print
-				</Button>
-				<span className="flex print:hidden">
-					{about.data && <UndoButtons call={about.data} />}
-					<ThemeButton />
-				</span>
+				{about.data && (
+					<div className="contents print:hidden">
+						<Phases call={about.data} compact />
+					</div>
+				)}
 			</header>
 			<main className="flex grow flex-col">
 				{about.data && <SetTwice call={about.data} className="mx-4 mt-3 wide:mx-6" />}
@@ -170,6 +179,8 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 					</section>
 				</div>
 			</main>
+			{/* While the box is entered, the plan is the next move. */}
+			{about.data && !entering && <NextMove call={about.data} screen="box" box={id} />}
 		</div>
 	);
 }

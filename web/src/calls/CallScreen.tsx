@@ -27,8 +27,24 @@ import { Before, LastTime, Reported, SetTwice, UndoButtons } from './Beside';
 import { CautionsAgain, CautionsFirst } from './Cautions';
 import { DangerBand } from './DangerBand';
 import { useKeyboard } from './keys';
+import { MoveLink } from './NextMove';
 import { Phases } from './Phases';
 import { Shortcuts } from './Shortcuts';
+
+/** Moves of work that is under way: the diagnosis has had its say, and stands aside. */
+const worked: string[] = ['look-in', 'make-up', 'breaker-on', 'next-call'];
+
+/** The way on where the work is on another screen. */
+function Onward({ call }: { call: Call }) {
+	return (
+		<section className="border-b-2 border-ink pb-3" aria-label="Next move">
+			<p className="m-0 mb-2 text-2xl/tight font-bold tracking-tight">
+				{call.move.kind === 'next-call' ? 'This call is handed over.' : 'The work goes on.'}
+			</p>
+			<MoveLink call={call} />
+		</section>
+	);
+}
 
 export function CallScreen() {
 	const id = Number(useParams().call);
@@ -218,7 +234,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 								<SetTwice call={call} />
 								<ConflictBand call={call} />
 								<Phone call={call} />
-								<Advice call={call} go={go} />
+								{worked.includes(call.move.kind) ? <Onward call={call} /> : <Advice call={call} go={go} />}
 								<div className="max-wide:hidden">
 									<Suspects call={call} pick={pick} exclude={exclude} />
 								</div>

@@ -1,8 +1,10 @@
 import { useEffect, useState } from 'react';
-import { Link, useParams } from 'react-router';
+import { Link, useNavigate, useParams } from 'react-router';
 import type { Basics, Call, Half, Pair } from '../api/client';
 import { useAddReading, useBasics, useCall, useSetChanged, useSetLamps } from '../api/hooks';
 import { newID } from '../api/newID';
+import { DangerBand } from '../calls/DangerBand';
+import { MoveLink } from '../calls/NextMove';
 import { Delta } from '../delta/Delta';
 import { sides } from '../delta/shape';
 import { type Lamps, lampDelta } from '../readings/tools';
@@ -15,6 +17,7 @@ export function SweepScreen() {
 	const id = Number(useParams().call);
 	const call = useCall(id);
 	const basics = useBasics();
+	const go = useNavigate();
 	useEffect(() => {
 		if (call.data) document.title = `Sweep, ${call.data.title}, Elvat`;
 	}, [call.data]);
@@ -33,6 +36,9 @@ export function SweepScreen() {
 				</h1>
 				<ThemeButton />
 			</header>
+			{call.data && (
+				<DangerBand call={call.data} exclude={(d) => go(`/calls/${id}?at=${d.at}&tool=${d.tool ?? 'sensor'}`)} />
+			)}
 			<main className="mx-auto grid max-w-3xl gap-5 px-4 py-5">
 				<Problem error={call.error ?? basics.error} />
 				{call.data?.cautionsReadAt === null && (
@@ -262,7 +268,9 @@ function End({ call }: { call: Call }) {
 				{call.stops.length ? 'Every outlet is read' : 'No outlet on this run yet'}
 			</h2>
 			{needs.length === 0 ? (
-				<p className="m-0 text-lg">Lamps clear them all as far as lamps can. What they showed is on the run.</p>
+				<p className="m-0 text-lg">
+					Lamps can say no more. What they showed is on the run; what they cannot show stays open.
+				</p>
 			) : (
 				<>
 					<p className="m-0 text-lg">
@@ -281,6 +289,7 @@ function End({ call }: { call: Call }) {
 					</ul>
 				</>
 			)}
+			<MoveLink call={call} />
 			<Link to={`/calls/${call.id}`} className="inline-flex min-h-11 items-center underline underline-offset-4">
 				Back to the call
 			</Link>

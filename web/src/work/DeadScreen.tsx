@@ -1,5 +1,5 @@
 import { useState } from 'react';
-import { Link } from 'react-router';
+import { Link, useSearchParams } from 'react-router';
 import type { Call, Entry, Gate, Work } from '../api/client';
 import { useAddEntry, useBasics } from '../api/hooks';
 import { newID } from '../api/newID';
@@ -16,7 +16,7 @@ import { Pictures } from './Pictures';
 /** Dead: find the breaker, switch it off, prove the box dead, before it is opened. */
 export function DeadScreen() {
 	return (
-		<WorkFrame title="Dead" even>
+		<WorkFrame title="Dead" screen="dead" even>
 			{(call, work) => (
 				<>
 					<div className="grid content-start gap-6">
@@ -39,7 +39,8 @@ export function DeadScreen() {
 
 /** The proof of one box in its order; the next thing to do is open, the rest waits. */
 function ProveDead({ call, work }: { call: Call; work: Work }) {
-	const [picked, setPicked] = useState<string | null>(null);
+	const [asked] = useSearchParams();
+	const [picked, setPicked] = useState<string | null>(asked.get('box'));
 	const box = picked ?? (call.workBox || work.gates[0]?.box) ?? '';
 	const gates = work.gates.filter((g) => g.box === box);
 	const add = useAddEntry(call.id);

@@ -4,19 +4,21 @@ import type { Call, Work } from '../api/client';
 import { useCall, useWork } from '../api/hooks';
 import { Reported, SetTwice, UndoButtons } from '../calls/Beside';
 import { DangerBand } from '../calls/DangerBand';
+import { NextMove } from '../calls/NextMove';
 import { Phases } from '../calls/Phases';
 import { Problem } from '../ui/Problem';
 import { Mark, ThemeButton } from '../ui/TopBar';
 
 interface Props {
 	title: string;
+	screen: Call['move']['screen'];
 	/** Both columns are of the same weight. */
 	even?: boolean;
 	children: (call: Call, work: Work) => ReactNode;
 }
 
 /** The frame of a phase of the work: the call's name, its phases, its dangers. */
-export function WorkFrame({ title, even, children }: Props) {
+export function WorkFrame({ title, screen, even, children }: Props) {
 	const id = Number(useParams().call);
 	const call = useCall(id);
 	const work = useWork(id);
@@ -69,6 +71,7 @@ export function WorkFrame({ title, even, children }: Props) {
 			>
 				{children(call.data, work.data)}
 			</main>
+			<NextMove call={call.data} screen={screen} />
 		</div>
 	);
 }

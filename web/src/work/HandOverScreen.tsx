@@ -13,7 +13,7 @@ import { Pictures } from './Pictures';
 /** Hand over: what the report will say, the papers, and who hands it to whom. */
 export function HandOverScreen() {
 	return (
-		<WorkFrame title="Hand over">
+		<WorkFrame title="Hand over" screen="hand-over">
 			{(call, work) => (
 				<>
 					<Preview call={call} />

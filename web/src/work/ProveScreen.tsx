@@ -13,7 +13,7 @@ import { Pictures } from './Pictures';
 /** Prove: predicted against measured, outlet by outlet, differences first. */
 export function ProveScreen() {
 	return (
-		<WorkFrame title="Prove">
+		<WorkFrame title="Prove" screen="prove">
 			{(call, work) => (
 				<>
 					<Checks call={call} work={work} />
@@ -61,12 +61,7 @@ function Checks({ call, work }: { call: Call; work: Work }) {
 						{left} {left === 1 ? 'reading' : 'readings'} to take.
 					</b>
 				) : (
-					<>
-						<b>Every reading is as predicted.</b>{' '}
-						<Link to={`/calls/${call.id}/hand-over`} className="underline underline-offset-4">
-							Hand it over
-						</Link>
-					</>
+					<b>Every reading is as predicted.</b>
 				)}
 			</p>
 			{off && (
