@@ -118,12 +118,12 @@ func Cover(kind string, gangs int) Item {
 
 // NewBox is one with room enough.
 func NewBox(in3 wire.CubicInches, material string) Item {
-	return Item{fmt.Sprintf("box-%s-%g", material, in3), fmt.Sprintf("%s box, %g in3 or more", material, in3), "", Box, 6}
+	return Item{fmt.Sprintf("box-%s-%g", material, in3), fmt.Sprintf("%s box, %g in³ or more", material, in3), "", Box, 6}
 }
 
 // Extension adds room in front of a box.
 func Extension(in3 wire.CubicInches) Item {
-	return Item{fmt.Sprintf("extension-%g", in3), fmt.Sprintf("extension ring or surface box that adds %g in3", in3), "", Box, 6}
+	return Item{fmt.Sprintf("extension-%g", in3), fmt.Sprintf("extension ring or surface box that adds %g in³", in3), "", Box, 6}
 }
 
 // Extender brings a box flush with the wall's face.

@@ -193,19 +193,19 @@ func workFill(v values) Answer {
 	for i, item := range items {
 		a.Lines = append(
 			a.Lines,
-			Line{Words: item.What, Value: fmt.Sprintf("%g x %g = %g in3", item.Count, item.Each, item.In3)},
+			Line{Words: item.What, Value: fmt.Sprintf("%g x %g = %g in³", item.Count, item.Each, item.In3)},
 		)
 		if i > 0 {
 			a.Working += " + "
 		}
 		a.Working += fmt.Sprint(float64(item.In3))
 	}
-	a.Working += fmt.Sprintf(" = %g in3", total)
-	a.Lines = append(a.Lines, Line{"Needed", fmt.Sprintf("%g in3", total), true})
-	a.Says = fmt.Sprintf("It fits: %.4g in3 are left.", v["volume"]-float64(total))
+	a.Working += fmt.Sprintf(" = %g in³", total)
+	a.Lines = append(a.Lines, Line{"Needed", fmt.Sprintf("%g in³", total), true})
+	a.Says = fmt.Sprintf("It fits: %.4g in³ are left.", v["volume"]-float64(total))
 	if a.Over {
 		a.Says = fmt.Sprintf(
-			"Too full by %.4g in3: a larger box, an extension ring, or fewer conductors.",
+			"Too full by %.4g in³: a larger box, an extension ring, or fewer conductors.",
 			float64(total)-v["volume"],
 		)
 	}

@@ -22,10 +22,10 @@ func TestAnswers(t *testing.T) {
 		over   bool
 		source string
 	}{
-		{"fill", nil, "20.25 in3", true, "three 12-2 cables and a GFCI in 18 in3: NEC handbook kind"},
-		{"fill", map[string]float64{"volume": 21}, "20.25 in3", false, "the same in 4 square x 1 1/2"},
-		{"fill", map[string]float64{"c122": 0, "c142": 2, "clamps": 1, "volume": 14}, "16 in3", true, "8 + 2 + 4 + 2 by table 314.16(B)(1)"},
-		{"fill", map[string]float64{"c122": 5, "edition": 2017, "volume": 30}, "29.25 in3", false, "ten conductors, a device, grounds as one"},
+		{"fill", nil, "20.25 in³", true, "three 12-2 cables and a GFCI in 18 in3: NEC handbook kind"},
+		{"fill", map[string]float64{"volume": 21}, "20.25 in³", false, "the same in 4 square x 1 1/2"},
+		{"fill", map[string]float64{"c122": 0, "c142": 2, "clamps": 1, "volume": 14}, "16 in³", true, "8 + 2 + 4 + 2 by table 314.16(B)(1)"},
+		{"fill", map[string]float64{"c122": 5, "edition": 2017, "volume": 30}, "29.25 in³", false, "ten conductors, a device, grounds as one"},
 		{"drop", nil, "2.4 %", false, "NEC chapter 9 table 8: 12 AWG 1.93 ohm per 1000 ft; 2 x 50 x 1.93 / 1000 x 15 = 2.90 V"},
 		{"drop", map[string]float64{"gauge": 14, "feet": 100, "amps": 12}, "6.1 %", true, "table 8: 14 AWG 3.07 ohm; 7.37 V"},
 		{"drop", map[string]float64{"gauge": 10, "feet": 100, "amps": 20}, "4.0 %", true, "table 8: 10 AWG 1.21 ohm; 4.84 V"},
@@ -152,7 +152,7 @@ func TestFillAgreesWithTheOpenedBox(t *testing.T) {
 		require.NoError(t, err)
 		a, err := fill.Work(map[string]float64{"c122": float64(n), "volume": 30})
 		require.NoError(t, err)
-		assert.Equal(t, fmt.Sprintf("%g in3", p.Fill.RequiredIn3), a.Lines[len(a.Lines)-1].Value)
+		assert.Equal(t, fmt.Sprintf("%g in³", p.Fill.RequiredIn3), a.Lines[len(a.Lines)-1].Value)
 		assert.Equal(t, !p.Fill.OK, a.Over)
 	}
 }

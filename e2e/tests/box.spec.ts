@@ -255,7 +255,7 @@ test('the house: a school, the edition, a price and an amendment are kept and tu
 test('sums work without a call, and a slip is refused', async ({ page, server }) => {
 	await page.goto(server.url);
 	await page.getByRole('link', { name: 'Sums' }).click();
-	await expect(page.getByText('20.25 in3', { exact: true })).toBeVisible();
+	await expect(page.getByText('20.25 in³', { exact: true })).toBeVisible();
 	await page.getByRole('link', { name: 'Heat in a contact' }).click();
 	await expect(page.getByText('14.4 W', { exact: true })).toBeVisible();
 	await page.getByRole('button', { name: '15', exact: true }).click();

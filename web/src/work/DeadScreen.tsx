@@ -69,6 +69,7 @@ function ProveDead({ call, work }: { call: Call; work: Work }) {
 			<Next
 				key={`${box} ${shut?.next} ${shut?.gate}`}
 				call={call}
+				last={work.journal.findLast((l) => l.entry.kind === 'tester-proven' && !l.entry.withdrawn)?.entry}
 				box={box}
 				shut={shut}
 				enter={enter}
@@ -89,13 +90,15 @@ function ProveDead({ call, work }: { call: Call; work: Work }) {
 
 interface NextProps {
 	call: Call;
+	/** The testers were last proven so; undefined: not on this call. */
+	last: Entry | undefined;
 	box: string;
 	shut: Gate | undefined;
 	enter: (e: Entry) => void;
 	busy: boolean;
 }
 
-function Next({ call, box, shut, enter, busy }: NextProps) {
+function Next({ call, last, box, shut, enter, busy }: NextProps) {
 	if (!shut) {
 		return (
 			<p className="m-0 border-l-4 border-accent pl-3 text-lg">
@@ -123,7 +126,7 @@ function Next({ call, box, shut, enter, busy }: NextProps) {
 					))}
 				</div>
 			)}
-			{shut.next === 'prove-testers' && <ProveTester enter={enter} busy={busy} />}
+			{shut.next === 'prove-testers' && <ProveTester last={last} enter={enter} busy={busy} />}
 			{(shut.next === 'test-slots' || shut.next === 'test-wires') && (
 				<DeadTest
 					call={call}
@@ -148,7 +151,13 @@ function Next({ call, box, shut, enter, busy }: NextProps) {
 	);
 }
 
-function ProveTester({ enter, busy }: { enter: (e: Entry) => void; busy: boolean }) {
+interface ProveTesterProps {
+	last: Entry | undefined;
+	enter: (e: Entry) => void;
+	busy: boolean;
+}
+
+function ProveTester({ last, enter, busy }: ProveTesterProps) {
 	const [tester, setTester] = useState('meter and sensor');
 	const [source, setSource] = useState('');
 	const [volts, setVolts] = useState('');
@@ -166,6 +175,17 @@ function ProveTester({ enter, busy }: { enter: (e: Entry) => void; busy: boolean
 			<p className="m-0 text-soft">
 				On a source known to be live: {(basics?.provesOn ?? []).map((s) => `${s.least} to ${s.most} V`).join(', or ')}.
 			</p>
+			{last?.source && (
+				<Button
+					kind="main"
+					className="justify-self-start"
+					disabled={busy}
+					onClick={() => enter({ kind: 'tester-proven', tester: last.tester, source: last.source, volts: last.volts })}
+				>
+					Same again: {last.source}
+					{last.volts !== undefined && `, ${last.volts} V`}
+				</Button>
+			)}
 			<div className="flex flex-wrap items-end gap-3">
 				<label className="grid gap-1 text-soft">
 					testers
@@ -218,7 +238,9 @@ function DeadTest({ call, box, stage, enter, busy }: DeadProps) {
 	const grounded = stop?.devices[0]?.slots !== 2;
 	const wanted = pairs.filter((p) => grounded || !p.ground);
 	const [typed, setTyped] = useState<Record<string, string>>({});
-	const [silent, setSilent] = useState(false);
+	// Not asked is not answered: silence in the form is never taken for a sensor that answers.
+	const [silent, setSilent] = useState<boolean | null>(null);
+	const [unsaid, setUnsaid] = useState(false);
 	const value = (half: string, key: string) => {
 		const v = numberIn(typed[`${half} ${key}`] ?? '');
 		return Number.isNaN(v) ? undefined : v;
@@ -234,6 +256,8 @@ function DeadTest({ call, box, stage, enter, busy }: DeadProps) {
 			aria-label="Dead test"
 			onSubmit={(e) => {
 				e.preventDefault();
+				setUnsaid(silent === null);
+				if (silent === null) return;
 				enter({
 					kind: 'dead',
 					box,
@@ -280,15 +304,31 @@ function DeadTest({ call, box, stage, enter, busy }: DeadProps) {
 					))}
 				</tbody>
 			</table>
-			<label className="flex min-h-11 items-center gap-2">
-				<input
-					type="checkbox"
-					className="size-6 accent-accent"
-					checked={silent}
-					onChange={(e) => setSilent(e.target.checked)}
-				/>
-				the sensor is silent at every slot and wire
-			</label>
+			<fieldset className="m-0 flex flex-wrap gap-x-6 border-0 p-0">
+				<legend className="sr-only">The sensor</legend>
+				{(
+					[
+						[true, 'the sensor is silent at every slot and wire'],
+						[false, 'it answers somewhere'],
+					] as const
+				).map(([is, words]) => (
+					<label key={words} className="flex min-h-11 items-center gap-2">
+						<input
+							type="radio"
+							name="sensor"
+							className="size-6 accent-accent"
+							checked={silent === is}
+							onChange={() => setSilent(is)}
+						/>
+						{words}
+					</label>
+				))}
+			</fieldset>
+			{unsaid && silent === null && (
+				<p role="alert" className="m-0 font-bold">
+					Say whether the sensor is silent or answers: it was not asked yet.
+				</p>
+			)}
 			<p className="m-0 text-soft">A sensor alone is no proof.</p>
 			<Button type="submit" kind="main" className="justify-self-start" disabled={busy}>
 				Record the dead test
