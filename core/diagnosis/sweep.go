@@ -23,6 +23,24 @@ type Need struct {
 type Sweep struct {
 	Left  []string `json:"left"`  // devices with a half not read yet, in the order of the run
 	Needs []Need   `json:"needs"` // of those read, what lamps cannot clear
+	// Held are of those left the ones that no plug tester goes into: a danger there is not
+	// excluded. They stand last.
+	Held []string `json:"held"`
+}
+
+// Hold puts the devices with an urgent danger last, and names them.
+func (s Sweep) Hold(dangers []Danger) Sweep {
+	s.Held = []string{}
+	free := []string{}
+	for _, at := range s.Left {
+		if slices.ContainsFunc(dangers, func(d Danger) bool { return d.Urgent && d.At == at }) {
+			s.Held = append(s.Held, at)
+		} else {
+			free = append(free, at)
+		}
+	}
+	s.Left = append(free, s.Held...)
+	return s
 }
 
 // nearZero is the share of what the run's length predicts below which an
@@ -34,7 +52,7 @@ const nearZero = 0.5
 // devices known to have been changed lately.
 func SweepOf(c *circuit.Circuit, readings []tester.Reading, changed []string) Sweep {
 	readings = slices.DeleteFunc(slices.Clone(readings), func(r tester.Reading) bool { return r.Skipped })
-	s := Sweep{Left: []string{}, Needs: []Need{}}
+	s := Sweep{Left: []string{}, Needs: []Need{}, Held: []string{}}
 	for _, box := range c.Order() {
 		for _, v := range c.Box(box).Devices {
 			if v.HasGroundSlot() && !swept(readings, v.ID) {

@@ -140,3 +140,20 @@ func TestPointsAreEvidence(t *testing.T) {
 	assert.Equal(t, "B3", got.Suspects[0].Site, "the end is sound in the cable and off its terminal")
 	assert.Greater(t, got.Suspects[0].Probability, 0.7)
 }
+
+// TestHold: no plug tester goes where a danger is not excluded; the rest is swept first.
+func TestHold(t *testing.T) {
+	left := diagnosis.Sweep{Left: []string{"R1", "R2", "R3"}}
+	for _, row := range []struct {
+		dangers    []diagnosis.Danger
+		left, held []string
+	}{
+		{nil, []string{"R1", "R2", "R3"}, []string{}},
+		{[]diagnosis.Danger{{At: "R2", Urgent: true}}, []string{"R1", "R3", "R2"}, []string{"R2"}},
+		{[]diagnosis.Danger{{At: "R2"}, {At: "R9", Urgent: true}}, []string{"R1", "R2", "R3"}, []string{}},
+	} {
+		s := left.Hold(row.dangers)
+		assert.Equal(t, row.left, s.Left)
+		assert.Equal(t, row.held, s.Held)
+	}
+}

@@ -130,7 +130,7 @@ func (v *state) view() api.Call {
 		Stops:   v.circuit.Stops(), Halves: v.halves(), Readings: v.lines(),
 		Diagnosis: v.Result.Short(alikeShown),
 		State:     v.state(), Loads: append([]circuit.Load{}, v.circuit.Loads...),
-		Sweep: diagnosis.SweepOf(v.circuit, v.InForce, v.record.Changed), Changed: v.record.Changed,
+		Sweep: diagnosis.SweepOf(v.circuit, v.InForce, v.record.Changed).Hold(v.Result.Hidden), Changed: v.record.Changed,
 		Found: diagnosis.StillThere(v.circuit, v.InForce), Conditions: v.place, Map: v.order, WorkBox: v.WorkBox,
 		StateProblems: append([]string{}, v.stateLeft...),
 		Version:       v.record.Version, Site: v.call.Site, SiteName: v.call.SiteName, Run: v.call.Run, Reported: v.Facts.Reported,

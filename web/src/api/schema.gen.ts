@@ -1666,8 +1666,10 @@ export interface components {
             watts: number;
         };
         Sweep: {
-            /** @description Devices with a half not read yet */
+            /** @description Devices with a half not read yet, those that are held last */
             left: string[];
+            /** @description Of those left: no plug tester goes in until a danger there is excluded */
+            held: string[];
             needs: components["schemas"]["Need"][];
         };
         Need: {

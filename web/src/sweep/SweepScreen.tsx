@@ -61,11 +61,33 @@ function Sweep({ call, basics }: { call: Call; basics: Basics }) {
 	const device = call.sweep.left[0];
 	return (
 		<>
-			{device ? <Outlet key={device} call={call} device={device} lamps={basics.lamps} /> : <End call={call} />}
+			{device && call.sweep.held.includes(device) ? (
+				<Held call={call} />
+			) : device ? (
+				<Outlet key={device} call={call} device={device} lamps={basics.lamps} />
+			) : (
+				<End call={call} />
+			)}
 			<Button kind="quiet" className="justify-self-start" onClick={() => setTeaching(true)}>
 				Another tester: teach its lamps
 			</Button>
 		</>
+	);
+}
+
+/** What is left is not for a plug tester: the danger there is excluded first. */
+function Held({ call }: { call: Call }) {
+	const labels = call.sweep.held.map(
+		(device) => call.stops.find((s) => s.devices.some((d) => d.id === device))?.label ?? device,
+	);
+	return (
+		<section className="grid gap-4" aria-label="Left out of the sweep">
+			<h2 className="m-0 text-3xl font-bold">{labels.join(', ')}</h2>
+			<p className="m-0 text-lg">
+				No plug tester goes in there: its button, and whatever is touched, may be live. The danger is excluded first.
+			</p>
+			<MoveLink call={call} />
+		</section>
 	);
 }
 
