@@ -93,7 +93,6 @@ export const test = base.extend<{ server: Server }>({
 
 export { expect };
 
-/** Opens the demo call of that name. */
 /** Says of each finding that must be mended that it is, and goes back to the steps. */
 export async function mendAll(page: Page): Promise<void> {
 	await page.getByRole('button', { name: /to mend first/ }).first().click();
@@ -105,6 +104,7 @@ export async function mendAll(page: Page): Promise<void> {
 	await page.getByRole('tab', { name: 'Steps' }).click();
 }
 
+/** Opens the demo call of that name. */
 export async function openCall(page: Page, server: Server, title: string): Promise<void> {
 	await page.goto(server.url);
 	await page.getByRole('link', { name: title }).click();

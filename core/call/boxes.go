@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"reflect"
 	"slices"
+	"time"
 
 	"elvat/core/circuit"
 	"elvat/core/job"
@@ -210,23 +211,33 @@ func (r *Record) Ticked(id string) []string {
 
 // FoundIn is what was found in the box, as it was said last; "" where nobody said.
 func (r *Record) FoundIn(id string) string {
-	found := ""
+	found, seen := "", time.Time{}
 	for i := range r.Readings {
 		k := &r.Readings[i]
-		if k.Withdrawn || !bytes.Contains(k.Document, []byte(tester.Eyes)) {
+		if k.Withdrawn || !bytes.Contains(k.Document, []byte(tester.Eyes)) || k.At.Before(seen) {
 			continue
 		}
-		// One that no longer fits the run says nothing of the box.
-		if reading, err := tester.ParseOne(k.Document, r.Circuit); err == nil && reading.Tool == tester.Eyes && reading.Site == id {
-			found = reading.Line()
+		// One that no longer fits the run says nothing of the box, nor does one that was not taken.
+		reading, err := tester.ParseOne(k.Document, r.Circuit)
+		if err == nil && reading.Tool == tester.Eyes && reading.Site == id && !reading.Skipped {
+			found, seen = reading.Line(), k.At
 		}
 	}
-	for i := range r.Journal {
-		if e := &r.Journal[i]; e.Kind == job.WasFound && e.Box == id && !e.Withdrawn {
-			found = e.Text
-		}
+	if e := lastSaid(r.Journal, id); e != nil && !e.At.Before(seen) {
+		return e.Text
 	}
 	return found
+}
+
+// lastSaid is the entry that says last in words what was in the box; nil for none.
+func lastSaid(j job.Journal, box string) *job.Entry {
+	var last *job.Entry
+	for i := range j {
+		if e := &j[i]; e.Kind == job.WasFound && e.Box == box && !e.Withdrawn && (last == nil || !e.At.Before(last.At)) {
+			last = e
+		}
+	}
+	return last
 }
 
 // MakeUp puts the plan of a box into the run. What was read before is of the run as

@@ -258,6 +258,34 @@ func TestNow(t *testing.T) {
 	assert.False(t, now(t, over).Facts.HandedOver)
 }
 
+// TestSaidLast: of a box the last that was said counts, in words or by eyes; what was not
+// reached is no answer.
+func TestSaidLast(t *testing.T) {
+	nothing := tester.Reading{Tool: tester.Eyes, Site: "B2", Skipped: true}
+	words := func(minute int, text string) job.Entry {
+		return job.Entry{Kind: job.WasFound, Box: "B2", Text: text, At: at(minute)}
+	}
+	for _, row := range []struct {
+		name     string
+		readings []Kept
+		journal  job.Journal
+		found    string
+		cause    string
+	}{
+		{"not reached", []Kept{kept(t, "s", 1, nothing)}, nil, "", ""},
+		{"words", nil, job.Journal{words(1, "a loose hot")}, "a loose hot", "found: a loose hot at Drying rack"},
+		{"words anew", nil, job.Journal{words(1, "a loose hot"), words(2, "scorched")}, "scorched", "found: scorched at Drying rack"},
+		{"eyes, then words", []Kept{kept(t, "e", 1, found)}, job.Journal{words(2, "scorched")}, "scorched", "found: scorched at Drying rack"},
+		{"words, then eyes", []Kept{kept(t, "e", 2, found)}, job.Journal{words(1, "scorched")}, found.Line(), "found: open hot at Drying rack, end of the cable from Press"},
+	} {
+		r := &Record{Circuit: loft(t), CautionsReadAt: when(0), Readings: row.readings, Journal: row.journal}
+		assert.Equal(t, row.found, r.FoundIn("B2"), row.name)
+		if row.cause != "" {
+			assert.Equal(t, row.cause, now(t, r).Cause().Words, row.name)
+		}
+	}
+}
+
 // TestNeverCertain: no probability is said to be more than 99 %.
 func TestNeverCertain(t *testing.T) {
 	v := &View{

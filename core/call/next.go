@@ -102,7 +102,11 @@ func (r *Record) Move(v *View) Move {
 	}
 	t := v.Result.Next[0]
 	if t.Do == diagnosis.DoOpen || t.Do == diagnosis.DoPowerOff {
-		return Move{Kind: SwitchOff, Words: t.Say, Screen: OnDead, Box: t.Site}
+		m := Move{Kind: SwitchOff, Words: t.Say, Screen: OnDead}
+		if r.Circuit.Box(t.Site) != nil { // not the panel, nor a cable
+			m.Box = t.Site
+		}
+		return m
 	}
 	m := Move{Kind: Diagnose, Words: t.Say, Screen: OnCall}
 	if t.Do == diagnosis.DoReading {

@@ -4,10 +4,12 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/job"
+	"elvat/core/tester"
 	"elvat/core/visit"
 )
 
@@ -187,11 +189,27 @@ type Cause struct {
 func (v *View) Cause() Cause {
 	var k Cause
 	var words []string
-	for _, f := range diagnosis.StillThere(v.circuit, v.InForce) {
+	seen := map[string]time.Time{} // when eyes last looked into a box
+	for _, l := range v.Lines {
+		if l.Reading.Tool == tester.Eyes && !l.Withdrawn && !l.Reading.Skipped && l.At.After(seen[l.Reading.Site]) {
+			seen[l.Reading.Site] = l.At
+		}
+	}
+	// Of a box the last that was said counts: what eyes saw, or words.
+	inWords := func(box string) *job.Entry {
+		if e := lastSaid(v.journal, box); e != nil && !e.At.Before(seen[box]) {
+			return e
+		}
+		return nil
+	}
+	looked := slices.DeleteFunc(slices.Clone(v.InForce), func(r tester.Reading) bool {
+		return r.Tool == tester.Eyes && inWords(r.Site) != nil
+	})
+	for _, f := range diagnosis.StillThere(v.circuit, looked) {
 		k.Faults, words = append(k.Faults, f.Fault), append(words, f.Words)
 	}
-	for _, e := range v.journal {
-		if e.Kind == job.WasFound && !e.Withdrawn {
+	for i := range v.journal {
+		if e := &v.journal[i]; e.Kind == job.WasFound && inWords(e.Box) == e {
 			words = append(words, e.Text+" at "+v.circuit.LabelOf(e.Box))
 		}
 	}

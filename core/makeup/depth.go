@@ -25,7 +25,7 @@ func (b *Box) recessed() bool {
 	return *e.SetbackIn > nec.MostSetback || slices.Contains(burns, e.Wall) && *e.SetbackIn > 0
 }
 
-// spacersIn is how many spacers bring the yoke out to the face: where an extender brings
+// spacers is how many spacers bring the yoke out to the face: where an extender brings
 // the box flush, none.
 func (b *Box) spacers() int {
 	if b.Box.SetbackIn == nil || *b.Box.SetbackIn <= 0 || b.recessed() {

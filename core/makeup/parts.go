@@ -195,10 +195,8 @@ func (w *wiring) gaugeOf(s *Splice) wire.Gauge {
 	g := w.l.b.jumperGauge()
 	for _, name := range s.Conductors {
 		owner, _, _ := strings.Cut(name, "@")
-		for i := range w.l.b.Cables {
-			if w.l.b.Cables[i].ID == owner {
-				g = min(g, w.l.b.Cables[i].AWG)
-			}
+		if c := w.l.b.cable(owner); c != nil {
+			g = min(g, c.AWG)
 		}
 	}
 	return g

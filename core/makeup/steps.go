@@ -362,10 +362,8 @@ func (w *wiring) markingWords(markings []string) []string {
 // cableSaid names the cable of a wire's end, or of a cable, as people speak of it.
 func (w *wiring) cableSaid(end string) words.Said {
 	id, _, _ := strings.Cut(end, "@")
-	for i := range w.l.b.Cables {
-		if w.l.b.Cables[i].ID == id {
-			return w.l.b.Cables[i].said()
-		}
+	if c := w.l.b.cable(id); c != nil {
+		return c.said()
 	}
 	return text(id)
 }

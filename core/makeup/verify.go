@@ -192,11 +192,8 @@ func (v *verifier) feed() {
 // pushInAllowed reports whether the wire at the point may go into a push-in hole.
 func (b *Box) pushInAllowed(point string) bool {
 	owner, _, _ := strings.Cut(point, "@")
-	for i := range b.Cables {
-		c := &b.Cables[i]
-		if c.ID == owner {
-			return c.AWG == 14 && !c.Stranded && c.Material != aluminum
-		}
+	if c := b.cable(owner); c != nil {
+		return c.AWG == 14 && !c.Stranded && c.Material != aluminum
 	}
 	return b.jumperGauge() == 14
 }

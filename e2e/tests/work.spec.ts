@@ -171,6 +171,10 @@ test('every screen of a call ends in the next move, and a danger not excluded is
 	await expect(page).toHaveURL(/tool=sensor/);
 	await page.goto(`${server.url}/calls/3/sweep`);
 	await expect(page.getByRole('alert', { name: 'Danger' })).toBeVisible();
+	// A box that the run does not have is never called dead.
+	await page.goto(`${server.url}/calls/3/dead?box=panel`);
+	await expect(page.getByTestId('next')).toBeVisible();
+	await expect(page.getByText('Proven dead at the slots')).toHaveCount(0);
 	// Where the work is settled, the breaker is next, and then the proof on the same screen.
 	await page.goto(`${server.url}/calls/2/boxes/B3`);
 	await page.getByRole('navigation', { name: 'Next move' }).getByRole('link', { name: 'Breaker off, to open Enlarger' }).click();

@@ -85,7 +85,7 @@ export function Viewer({ width, height, label, near, children, whole }: Props) {
 	const by = (factor: number) => setZoom(Math.max(leastScale, Math.min(mostScale, scale * factor)));
 	const small = 84 / Math.max(width, height);
 	return (
-		<div className="relative">
+		<div>
 			<figure
 				ref={frame}
 				className="m-0 max-h-[30dvh] overflow-auto overscroll-contain wide:max-h-[calc(100dvh-15.5rem)] print:max-h-none"

@@ -41,7 +41,8 @@ export function DeadScreen() {
 function ProveDead({ call, work }: { call: Call; work: Work }) {
 	const [asked] = useSearchParams();
 	const [picked, setPicked] = useState<string | null>(asked.get('box'));
-	const box = picked ?? (call.workBox || work.gates[0]?.box) ?? '';
+	const known = call.stops.some((s) => s.box === picked) ? picked : null;
+	const box = known ?? (call.workBox || work.gates[0]?.box) ?? '';
 	const gates = work.gates.filter((g) => g.box === box);
 	const add = useAddEntry(call.id);
 	const enter = (entry: Entry) => add.mutate({ id: newID(), entry });
@@ -71,6 +72,7 @@ function ProveDead({ call, work }: { call: Call; work: Work }) {
 				call={call}
 				last={work.journal.findLast((l) => l.entry.kind === 'tester-proven' && !l.entry.withdrawn)?.entry}
 				box={box}
+				gates={gates}
 				shut={shut}
 				enter={enter}
 				busy={add.isPending}
@@ -93,16 +95,23 @@ interface NextProps {
 	/** The testers were last proven so; undefined: not on this call. */
 	last: Entry | undefined;
 	box: string;
+	gates: Gate[];
 	shut: Gate | undefined;
 	enter: (e: Entry) => void;
 	busy: boolean;
 }
 
-function Next({ call, last, box, shut, enter, busy }: NextProps) {
+function Next({ call, last, box, gates, shut, enter, busy }: NextProps) {
 	if (!shut) {
+		if (gates.length === 0 || !gates.every((g) => g.open)) return null;
 		return (
 			<p className="m-0 border-l-4 border-accent pl-3 text-lg">
-				<b>Proven dead at the slots and at the wires.</b> Go on with the plan of the box.
+				{gates.every((g) => g.missing.length === 0) ? (
+					<b>Proven dead at the slots and at the wires.</b>
+				) : (
+					<b>Passed by a named person, not proven dead.</b>
+				)}{' '}
+				Go on with the plan of the box.
 			</p>
 		);
 	}
