@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"reflect"
 	"slices"
+	"strings"
 	"time"
 
 	"elvat/core/circuit"
@@ -220,7 +221,7 @@ func (r *Record) FoundIn(id string) string {
 		// One that no longer fits the run says nothing of the box, nor does one that was not taken.
 		reading, err := tester.ParseOne(k.Document, r.Circuit)
 		if err == nil && reading.Tool == tester.Eyes && reading.Site == id && !reading.Skipped {
-			found, seen = reading.Line(), k.At
+			found, seen = strings.TrimPrefix(strings.TrimPrefix(reading.Line(r.Circuit), "Opened: "), "found "), k.At
 		}
 	}
 	if e := lastSaid(r.Journal, id); e != nil && !e.At.Before(seen) {

@@ -191,7 +191,7 @@ func now(t *testing.T, r *Record) *View {
 	require.NoError(t, err)
 	engine, err := diagnosis.NewEngine(r.Circuit, diagnosis.Defaults())
 	require.NoError(t, err)
-	result, err := engine.Diagnose(e.InForce)
+	result, err := engine.Diagnose(slices.Concat(e.InForce, e.Skipped))
 	require.NoError(t, err)
 	v, err := r.Now(e, result)
 	require.NoError(t, err)
@@ -276,7 +276,7 @@ func TestSaidLast(t *testing.T) {
 		{"words", nil, job.Journal{words(1, "a loose hot")}, "a loose hot", "found: a loose hot at Drying rack"},
 		{"words anew", nil, job.Journal{words(1, "a loose hot"), words(2, "scorched")}, "scorched", "found: scorched at Drying rack"},
 		{"eyes, then words", []Kept{kept(t, "e", 1, found)}, job.Journal{words(2, "scorched")}, "scorched", "found: scorched at Drying rack"},
-		{"words, then eyes", []Kept{kept(t, "e", 2, found)}, job.Journal{words(1, "scorched")}, found.Line(), "found: open hot at Drying rack, end of the cable from Press"},
+		{"words, then eyes", []Kept{kept(t, "e", 2, found)}, job.Journal{words(1, "scorched")}, found.Line(loft(t)), "found: open hot at Drying rack, end of the cable from Press"},
 	} {
 		r := &Record{Circuit: loft(t), CautionsReadAt: when(0), Readings: row.readings, Journal: row.journal}
 		assert.Equal(t, row.found, r.FoundIn("B2"), row.name)
@@ -340,6 +340,13 @@ func TestMove(t *testing.T) {
 		{"nothing read", func(*Record) {}, Diagnose, OnCall},
 		{"half read", func(r *Record) { r.Readings = read }, Diagnose, OnCall},
 		{"a live pin is not excluded", func(r *Record) { r.Readings = livePin }, Exclude, OnCall},
+		{"150 V are shown: off, whatever else is not excluded", func(r *Record) {
+			high := 150.0
+			r.Readings = append(slices.Clone(livePin), kept(t, "high", 5, tester.Reading{At: "R2", Half: circuit.Top, Tool: tester.Meter, Mode: tester.HighZ, Volts: &tester.Volts{HotNeutral: &high}}))
+		}, SwitchOff, OnDead},
+		{"nor can it be", func(r *Record) {
+			r.Readings = append(slices.Clone(livePin), kept(t, "cannot", 5, tester.Reading{At: "R1", Half: circuit.Top, Tool: tester.Sensor, Skipped: true}))
+		}, Diagnose, OnCall},
 		{"and the power is off", func(r *Record) { r.Readings, r.Said = livePin, &tester.State{BreakerOn: &off} }, ProveDead, OnDead},
 		{"off, not proven", func(r *Record) { r.Readings, r.Said = whole, &tester.State{BreakerOn: &off} }, ProveDead, OnDead},
 		{"opened", func(r *Record) { r.Journal, r.Said = begun, &tester.State{BreakerOn: &off} }, ProveDead, OnDead},
@@ -355,8 +362,51 @@ func TestMove(t *testing.T) {
 		assert.Equal(t, row.kind, m.Kind, "%s: %v", row.name, m)
 		assert.Equal(t, row.screen, m.Screen, row.name)
 		assert.NotEmpty(t, m.Words, row.name)
+		assert.False(t, m.At == "R1" && m.Tool == tester.Plug && row.name == "nor can it be", "no plug tester at a pin that may be live")
 		if m.Kind == Exclude {
 			assert.Regexp(t, "^(Press|Drying rack|Paper store): ", m.Words, "it says where")
+			assert.NotEmpty(t, m.Why, "and why")
+			assert.NotEmpty(t, m.Half, "and at which half")
 		}
+	}
+}
+
+// TestNearest: the way on is the outlet that is the shortest walk along the cables from the
+// last reading, and none that a plug tester must not go into or that cannot be reached.
+func TestNearest(t *testing.T) {
+	both := func(id string) []Kept {
+		return []Kept{
+			kept(t, id+"t", 1, plug(id, circuit.Top, right[0], right[1], right[2])),
+			kept(t, id+"b", 1, plug(id, circuit.Bottom, right[0], right[1], right[2])),
+		}
+	}
+	skip := kept(t, "skip", 2, tester.Reading{At: "R2", Half: circuit.Top, Tool: tester.Plug, Skipped: true})
+	live := kept(t, "live", 2, tester.Reading{
+		At: "R2", Half: circuit.Top, Tool: tester.Plug,
+		Lamps: &tester.Lamps{HotNeutral: tester.IsLit, HotGround: tester.IsDark, NeutralGround: tester.IsLit},
+	})
+	for _, row := range []struct {
+		name string
+		read []Kept
+		at   string
+		half circuit.Half
+	}{
+		{"nothing read: nearest the panel", nil, "R1", circuit.Top},
+		{"half of one: its other half", both("R1")[:1], "R1", circuit.Bottom},
+		{"one read: the next along the run", both("R1"), "R2", circuit.Top},
+		{"from the far end back", both("R3"), "R2", circuit.Top},
+		{"one cannot be reached", append(both("R1"), skip), "R3", circuit.Top},
+		{"one may have a live pin", append(both("R1"), live), "R3", circuit.Top},
+		{"all are read", slices.Concat(both("R1"), both("R2"), both("R3")), "", ""},
+	} {
+		r := &Record{Circuit: loft(t), CautionsReadAt: when(0), Readings: row.read}
+		near := r.Nearest(now(t, r))
+		if row.at == "" {
+			assert.Nil(t, near, row.name)
+			continue
+		}
+		require.NotNil(t, near, row.name)
+		assert.Equal(t, row.at, near.At, row.name)
+		assert.Equal(t, row.half, near.Half, row.name)
 	}
 }

@@ -127,6 +127,8 @@ func (c *ReplaceRun) decide(d *draft) error {
 type SetBreaker struct {
 	Label string  `json:"label"`
 	Amps  float64 `json:"amps"`
+	// Protection is its kind; "" leaves what is there. "unknown" is none as far as readings go.
+	Protection circuit.Protection `json:"protection,omitempty"`
 }
 
 func (*SetBreaker) what(*Record) string { return "breaker" }
@@ -134,20 +136,24 @@ func (*SetBreaker) what(*Record) string { return "breaker" }
 func (c *SetBreaker) decide(d *draft) error {
 	return d.edit(func(run *circuit.Circuit) error {
 		run.Breaker.Label, run.Breaker.Amps = strings.TrimSpace(c.Label), c.Amps
+		if c.Protection != "" {
+			run.Breaker.Protection = c.Protection
+		}
 		return run.Check()
 	})
 }
 
 // AddStop adds a box with one receptacle to the run.
 type AddStop struct {
-	After  string     `json:"after"`
-	Into   string     `json:"into,omitempty"`
-	Label  string     `json:"label,omitempty"`
-	AWG    wire.Gauge `json:"awg,omitempty"`
-	Feet   float64    `json:"feet,omitempty"`
-	Ground *bool      `json:"ground,omitempty"` // nil: there is one
-	Slots  int        `json:"slots,omitempty"`
-	GFCI   bool       `json:"gfci,omitempty"`
+	After   string     `json:"after"`
+	Into    string     `json:"into,omitempty"`
+	Label   string     `json:"label,omitempty"`
+	AWG     wire.Gauge `json:"awg,omitempty"`
+	Feet    float64    `json:"feet,omitempty"`
+	Ground  *bool      `json:"ground,omitempty"` // nil: there is one
+	Slots   int        `json:"slots,omitempty"`
+	GFCI    bool       `json:"gfci,omitempty"`
+	Devices *int       `json:"devices,omitempty"` // nil: one; 0: a junction
 }
 
 func (*AddStop) what(*Record) string { return "added a stop" }
@@ -156,14 +162,15 @@ func (c *AddStop) decide(d *draft) error {
 	return d.edit(func(run *circuit.Circuit) error {
 		return run.AddStop(
 			circuit.NewStop{
-				After:  c.After,
-				Into:   c.Into,
-				Label:  c.Label,
-				AWG:    c.AWG,
-				Feet:   c.Feet,
-				Ground: c.Ground == nil || *c.Ground,
-				Slots:  c.Slots,
-				GFCI:   c.GFCI,
+				After:   c.After,
+				Into:    c.Into,
+				Label:   c.Label,
+				AWG:     c.AWG,
+				Feet:    c.Feet,
+				Ground:  c.Ground == nil || *c.Ground,
+				Slots:   c.Slots,
+				GFCI:    c.GFCI,
+				Devices: c.Devices,
 			},
 		)
 	})
@@ -171,14 +178,15 @@ func (c *AddStop) decide(d *draft) error {
 
 // ChangeStop corrects a box and the cable that feeds it; nil leaves what is there.
 type ChangeStop struct {
-	Box    string          `json:"box"`
-	Label  *string         `json:"label,omitempty"`
-	AWG    *wire.Gauge     `json:"awg,omitempty"`
-	Feet   *float64        `json:"feet,omitempty"`
-	Ground *bool           `json:"ground,omitempty"`
-	Slots  *int            `json:"slots,omitempty"`
-	Makeup *circuit.Makeup `json:"makeup,omitempty"`
-	GFCI   *bool           `json:"gfci,omitempty"`
+	Box     string          `json:"box"`
+	Label   *string         `json:"label,omitempty"`
+	AWG     *wire.Gauge     `json:"awg,omitempty"`
+	Feet    *float64        `json:"feet,omitempty"`
+	Ground  *bool           `json:"ground,omitempty"`
+	Slots   *int            `json:"slots,omitempty"`
+	Makeup  *circuit.Makeup `json:"makeup,omitempty"`
+	GFCI    *bool           `json:"gfci,omitempty"`
+	Devices *int            `json:"devices,omitempty"`
 }
 
 func (*ChangeStop) what(*Record) string { return "changed a stop" }
@@ -188,13 +196,14 @@ func (c *ChangeStop) decide(d *draft) error {
 		return run.ChangeStop(
 			c.Box,
 			circuit.StopChange{
-				Label:  c.Label,
-				AWG:    c.AWG,
-				Feet:   c.Feet,
-				Ground: c.Ground,
-				Slots:  c.Slots,
-				Makeup: c.Makeup,
-				GFCI:   c.GFCI,
+				Label:   c.Label,
+				AWG:     c.AWG,
+				Feet:    c.Feet,
+				Ground:  c.Ground,
+				Slots:   c.Slots,
+				Makeup:  c.Makeup,
+				GFCI:    c.GFCI,
+				Devices: c.Devices,
 			},
 		)
 	})
@@ -477,6 +486,29 @@ func (d *draft) follow(e job.Entry) error {
 		on := e.Kind == job.BreakerOn
 		state.BreakerOn = &on
 		return d.set(Key{Kind: TheState}, state)
+	case job.Died:
+		if e.Breaker == "" {
+			return nil
+		}
+		// The directory writes itself: what went dead is what the breaker serves.
+		var serves []string
+		for _, id := range e.Outlets {
+			if _, box := d.r.Circuit.Device(id); box != nil {
+				serves = append(serves, d.r.Circuit.LabelOf(box.ID))
+			}
+		}
+		if e.Hidden != "" {
+			serves = append(serves, e.Hidden)
+		}
+		if len(serves) == 0 {
+			return nil
+		}
+		directory := d.r.PanelDirectory()
+		amps := 0.0
+		if i := slices.IndexFunc(directory, func(r job.DirectoryRow) bool { return r.Breaker == e.Breaker }); i >= 0 {
+			amps = directory[i].Amps
+		}
+		return d.set(Key{TheDirectory, d.r.Panel}, directory.With(e.Breaker, amps, strings.Join(slices.Compact(serves), ", ")))
 	case job.Traced:
 		directory := d.r.PanelDirectory().With(e.Breaker, d.r.Circuit.Breaker.Amps, d.r.Title)
 		if err := d.set(Key{TheDirectory, d.r.Panel}, directory); err != nil {

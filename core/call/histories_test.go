@@ -117,7 +117,7 @@ func (h *history) drawn() Doing {
 		c.Name = fmt.Sprint("from a file ", r.IntN(3))
 		return &ReplaceRun{h.raw(c)}
 	case "set-breaker":
-		return &SetBreaker{fmt.Sprint(1 + r.IntN(9)), pick(r, 15.0, 20)}
+		return &SetBreaker{Label: fmt.Sprint(1 + r.IntN(9)), Amps: pick(r, 15.0, 20)}
 	case "add-stop":
 		return &AddStop{After: pick(r, circuit.Panel, stop), Label: "added", Feet: float64(r.IntN(40)), Ground: h.maybe()}
 	case "change-stop":

@@ -2,6 +2,7 @@ package call
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"elvat/core/circuit"
@@ -15,12 +16,16 @@ import (
 type Move struct {
 	Kind   MoveKind   `json:"kind"`
 	Words  string     `json:"words"`
-	Screen MoveScreen `json:"screen"` // where it is made
+	Why    string     `json:"why,omitempty"` // in a sentence or two; empty where the words say it
+	Screen MoveScreen `json:"screen"`        // where it is made
 	Box    string     `json:"box,omitempty"`
 	// At, Half and Tool are the reading that is to be taken; empty for none.
 	At   string       `json:"at,omitempty"`
 	Half circuit.Half `json:"half,omitempty"`
 	Tool tester.Tool  `json:"tool,omitempty"`
+	Mode tester.Mode  `json:"mode,omitempty"`
+	// Act comes before that reading; empty for none.
+	Act tester.ActName `json:"act,omitempty"`
 }
 
 // MoveKind says what kind of move it is.
@@ -71,10 +76,23 @@ func (r *Record) Move(v *View) Move {
 			return Move{Kind: NextCall, Words: "Next call", Screen: OnDay}
 		}
 	}
+	if !off && len(v.Result.Next) > 0 && v.Result.Next[0].Do == diagnosis.DoPowerOff {
+		// What a reading shows is not excluded any more: it goes off.
+		return r.toOpen(v.Result.Next[0])
+	}
 	if !off {
 		for _, d := range v.Result.Hidden {
-			if d.Urgent {
-				return Move{Kind: Exclude, Words: r.LabelOf(d.At) + ": " + strings.ToLower(d.Do[:1]) + d.Do[1:], Screen: OnCall, At: d.At, Tool: d.Tool}
+			if d.Urgent && !v.cannot(d) {
+				m := Move{Kind: Exclude, Words: r.LabelOf(d.At) + ": " + strings.ToLower(d.Do[:1]) + d.Do[1:], Why: d.Why, Screen: OnCall, At: d.At, Tool: d.Tool}
+				if m.Half = v.otherHalf(d.At, d.Tool); m.Half == "" {
+					m.Half = circuit.Top
+				}
+				if len(v.Result.Next) > 0 && v.Result.Next[0].Act == tester.UnplugAll && !d.Shown {
+					// A load behind an open neutral looks just like it, and is the likelier by far.
+					m.Act, m.Why = tester.UnplugAll, v.Result.Next[0].Caution
+					m.Words = "Unplug everything on the run, then the sensor at " + r.LabelOf(d.At)
+				}
+				return m
 			}
 		}
 	}
@@ -101,16 +119,21 @@ func (r *Record) Move(v *View) Move {
 		return Move{Kind: Diagnose, Words: "Read the outlets", Screen: OnCall}
 	}
 	t := v.Result.Next[0]
-	if t.Do == diagnosis.DoOpen || t.Do == diagnosis.DoPowerOff {
-		m := Move{Kind: SwitchOff, Words: t.Say, Screen: OnDead}
-		if r.Circuit.Box(t.Site) != nil { // not the panel, nor a cable
-			m.Box = t.Site
-		}
-		return m
+	if t.Do == diagnosis.DoOpen {
+		return r.toOpen(t)
 	}
 	m := Move{Kind: Diagnose, Words: t.Say, Screen: OnCall}
 	if t.Do == diagnosis.DoReading {
-		m.At, m.Half, m.Tool = t.At, t.Half, t.Tool
+		m.At, m.Half, m.Tool, m.Mode, m.Why = t.At, t.Half, t.Tool, t.Mode, t.Why
+	}
+	return m
+}
+
+// toOpen is switching off, to open the box of the test where it names one.
+func (r *Record) toOpen(t diagnosis.Test) Move {
+	m := Move{Kind: SwitchOff, Words: t.Say, Screen: OnDead}
+	if r.Circuit.Box(t.Site) != nil { // not the panel, nor a cable
+		m.Box = t.Site
 	}
 	return m
 }
@@ -125,4 +148,65 @@ func (r *Record) moveToProve(f *job.Facts, off bool) Move {
 		return Move{Kind: ProveWork, Words: "Prove it: the last reading", Screen: OnProve}
 	}
 	return Move{Kind: ProveWork, Words: fmt.Sprintf("Prove it: %d readings", f.Left), Screen: OnProve}
+}
+
+// cannot reports whether the reading that would exclude the danger was asked for and could
+// not be taken: the danger stands, and the way on is not blocked by it.
+func (v *View) cannot(d diagnosis.Danger) bool {
+	return slices.ContainsFunc(v.Skipped, func(r tester.Reading) bool { return r.At == d.At && r.Tool == d.Tool })
+}
+
+// otherHalf is the half of the device that is not read with the tool while its other one
+// is; "" where neither or both are.
+func (v *View) otherHalf(device string, tool tester.Tool) circuit.Half {
+	read := map[circuit.Half]bool{}
+	for _, r := range v.InForce {
+		if r.At == device && r.Tool == tool {
+			read[r.Half] = true
+		}
+	}
+	switch {
+	case read[circuit.Top] && !read[circuit.Bottom]:
+		return circuit.Bottom
+	case read[circuit.Bottom] && !read[circuit.Top]:
+		return circuit.Top
+	}
+	return ""
+}
+
+// A Near is an outlet to read on the way.
+type Near struct {
+	At    string       `json:"at"` // a device
+	Half  circuit.Half `json:"half"`
+	Label string       `json:"label"`
+}
+
+// Nearest is the outlet with a half not read yet that is the shortest walk away, along the
+// cables from where the last reading was taken; from the panel where nothing was read. One
+// that a plug tester must not go into, and one that cannot be reached, is none. Nil for none.
+func (r *Record) Nearest(v *View) *Near {
+	sweep := diagnosis.SweepOf(r.Circuit, v.InForce, r.Changed).Hold(v.Result.Hidden)
+	here := circuit.Panel
+	for i := range v.Lines {
+		if _, box := r.Circuit.Device(v.Lines[i].Reading.At); box != nil && !v.Lines[i].Withdrawn {
+			here = box.ID
+		}
+	}
+	var best *Near
+	least := 0.0
+	for _, at := range sweep.Left {
+		_, box := r.Circuit.Device(at)
+		skipped := slices.ContainsFunc(v.Skipped, func(s tester.Reading) bool { return s.At == at })
+		if box == nil || skipped || slices.Contains(sweep.Held, at) {
+			continue
+		}
+		if feet := r.Circuit.FeetBetween(here, box.ID); best == nil || feet < least {
+			least = feet
+			best = &Near{At: at, Half: v.otherHalf(at, tester.Plug), Label: r.Circuit.LabelOf(box.ID)}
+		}
+	}
+	if best != nil && best.Half == "" {
+		best.Half = circuit.Top
+	}
+	return best
 }

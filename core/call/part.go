@@ -262,6 +262,15 @@ func (r *Record) PanelDirectory() job.Directory {
 	return r.Directory
 }
 
+// Search is how far finding the breaker by halves has come.
+func (r *Record) Search() job.Search {
+	var rooms []string
+	for i := range r.Circuit.Boxes {
+		rooms = append(rooms, r.Circuit.LabelOf(r.Circuit.Boxes[i].ID))
+	}
+	return r.Journal.SearchBreaker(r.PanelDirectory(), r.Circuit.Breaker.Label, rooms)
+}
+
 // LabelOf is what people call a box, or that of a device.
 func (r *Record) LabelOf(id string) string {
 	if _, box := r.Circuit.Device(id); box != nil {

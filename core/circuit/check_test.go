@@ -224,6 +224,58 @@ func TestBuildingARun(t *testing.T) {
 	assert.NotNil(t, c.Box("B1"), "the lowest free name is used again")
 }
 
+// TestDevicesInABox: a junction has none, two hang side by side and are fed from splices;
+// what is plugged into one that goes goes with it, and a GFCI stays the first.
+func TestDevicesInABox(t *testing.T) {
+	none, two, many := 0, 2, 9
+	c := circuit.New("loft")
+	require.NoError(t, c.AddStop(circuit.NewStop{After: circuit.Panel, GFCI: true, Devices: &two, Ground: true}))
+	require.NoError(t, c.AddStop(circuit.NewStop{After: "B1", Devices: &none, Ground: true}))
+	require.NoError(t, c.AddStop(circuit.NewStop{After: "B2", Ground: true}))
+	first := c.Box("B1").Devices
+	require.Len(t, first, 2)
+	assert.Equal(t, circuit.GFCI, first[0].Kind)
+	assert.Empty(t, c.Box("B2").Devices)
+	assert.Contains(t, c.Pairs(c.Box("B2")), [2]string{"W3@B2.hot", "splice:hot"}, "what goes on from a junction is fed")
+	require.NoError(t, c.AddLoad(first[1].ID, circuit.Top, 60))
+	require.NoError(t, c.ChangeStop("B1", circuit.StopChange{Devices: new(int)}))
+	assert.Empty(t, c.Loads, "nothing is plugged into what is not there")
+	require.NoError(t, c.ChangeStop("B1", circuit.StopChange{Devices: &two}))
+	assert.NotEqual(t, c.Box("B1").Devices[0].ID, c.Box("B1").Devices[1].ID)
+	assert.ErrorContains(t, c.ChangeStop("B1", circuit.StopChange{Devices: &many}), "at most 4")
+}
+
+// TestFeetBetween: along the cables, not through the air.
+func TestFeetBetween(t *testing.T) {
+	c := circuit.New("loft")
+	for i, after := range []string{circuit.Panel, "B1", "B1", "B3"} {
+		require.NoError(t, c.AddStop(circuit.NewStop{After: after, Feet: float64(10 * (i + 1)), Ground: true}))
+	}
+	for _, row := range []struct {
+		from, to string
+		feet     float64
+	}{{"B1", "B1", 0}, {circuit.Panel, "B4", 80}, {"B2", "B4", 90}, {"B4", "B2", 90}, {"B2", circuit.Panel, 30}} {
+		assert.Equal(t, row.feet, c.FeetBetween(row.from, row.to), "%s to %s", row.from, row.to)
+	}
+}
+
+// TestSay: names are said as people call the thing; a name that is none stands as it is.
+func TestSay(t *testing.T) {
+	c := circuit.New("loft")
+	require.NoError(t, c.AddStop(circuit.NewStop{After: circuit.Panel, Label: "Press", Ground: true}))
+	require.NoError(t, c.AddStop(circuit.NewStop{After: "B1", Label: "Paper store", Ground: true}))
+	require.NoError(t, c.AddLoad("R2", circuit.Top, 60))
+	for name, want := range map[string]string{
+		"B1": "Press", "R2": "Paper store", circuit.Panel: "the panel", "L1": "60 W at Paper store",
+		"W2": "the cable from Press to Paper store", "W2@B1": "the cable to Paper store, at Press",
+		"W2@B2.hot": "the hot of the cable from Press, at Paper store", "W2.neutral": "the neutral of the cable from Press to Paper store",
+		"R1.hot.1": "the hot terminal at Press", "B1.splice:hot": "the hot splice at Press", "nobody": "nobody",
+	} {
+		assert.Equal(t, want, c.Say(name), name)
+	}
+	assert.Equal(t, "R1", (*circuit.Circuit)(nil).Say("R1"), "where no circuit is known")
+}
+
 // TestABoxFoundAlongACable: it goes in between; what the cable fed is fed from
 // it, by what is left of the cable.
 func TestABoxFoundAlongACable(t *testing.T) {

@@ -131,6 +131,9 @@ type NewStop struct {
 	Ground bool       // the cable has a ground wire
 	Slots  int        // 3, or 2 without a ground slot; zero: 3
 	GFCI   bool       // the device is a GFCI that feeds what follows
+	// Devices is how many hang in the box: nil: one; zero: a junction behind a blank plate,
+	// or behind the wall; two side by side.
+	Devices *int
 }
 
 // BranchAmps are the usual ratings of a breaker that feeds receptacles.
@@ -173,7 +176,31 @@ func (c *Circuit) newBox(id string, n NewStop) Box {
 	if n.GFCI {
 		box.Devices = []Device{{ID: c.freeName("G"), Kind: GFCI, Amps: 20, Slots: 3}}
 	}
+	if n.Devices != nil {
+		c.hang(&box, *n.Devices, n.Slots)
+	}
 	return box
+}
+
+// mostDevices hang in one box of a run. Assumption.
+const mostDevices = 4
+
+// hang makes it so many devices: what hangs there stays, receptacles are added, the last go.
+func (c *Circuit) hang(box *Box, count, slots int) {
+	if count < len(box.Devices) {
+		box.Devices = box.Devices[:max(count, 0)]
+	}
+	taken := map[string]bool{}
+	for _, v := range box.Devices {
+		taken[v.ID] = true
+	}
+	for n := 1; len(box.Devices) < min(count, mostDevices); n++ {
+		id := fmt.Sprint("R", n)
+		if v, _ := c.Device(id); v == nil && !taken[id] {
+			taken[id] = true
+			box.Devices = append(box.Devices, Device{ID: id, Kind: Receptacle, Amps: 15, Slots: slots})
+		}
+	}
 }
 
 // addInto splits a cable: it keeps its name up to the new box, and what goes on
@@ -242,6 +269,8 @@ type StopChange struct {
 	Slots  *int
 	Makeup *Makeup
 	GFCI   *bool // the first device is one
+	// Devices is how many hang in the box; zero: a junction.
+	Devices *int
 }
 
 // ChangeStop corrects the box and the cable that feeds it.
@@ -279,6 +308,11 @@ func (c *Circuit) ChangeStop(id string, change StopChange) error {
 		}
 		box.Makeup = *change.Makeup
 	}
+	if change.Devices != nil && *change.Devices != len(box.Devices) {
+		if err := c.changeDevices(box, *change.Devices); err != nil {
+			return err
+		}
+	}
 	if change.GFCI != nil && len(box.Devices) > 0 {
 		if box.Wiring != nil {
 			return fmt.Errorf("box %s: its wiring is spelled out and names the device's terminals", id)
@@ -292,6 +326,27 @@ func (c *Circuit) ChangeStop(id string, change StopChange) error {
 		}
 	}
 	return c.Check()
+}
+
+// changeDevices makes it so many devices in a box; what was plugged into one that goes
+// goes with it.
+func (c *Circuit) changeDevices(box *Box, count int) error {
+	if box.Wiring != nil {
+		return fmt.Errorf("box %s: its wiring is spelled out and names the devices' terminals", box.ID)
+	}
+	if count < 0 || count > mostDevices {
+		return fmt.Errorf("devices: %d of them; at most %d", count, mostDevices)
+	}
+	slots := 3
+	if len(box.Devices) > 0 && box.Devices[0].Slots == 2 {
+		slots = 2
+	}
+	c.hang(box, count, slots)
+	if !slices.ContainsFunc(box.Devices, func(v Device) bool { return v.Kind == GFCI }) {
+		box.Load = nil
+	}
+	c.Loads = slices.DeleteFunc(c.Loads, func(l Load) bool { v, _ := c.Device(l.At); return v == nil })
+	return nil
 }
 
 // AddLoad plugs an appliance in, switched on.

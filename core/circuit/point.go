@@ -228,3 +228,65 @@ func onDevice(name string, v *Device, rest string) (Point, error) {
 
 // HasGroundSlot reports whether a plug with a ground pin enters.
 func (v *Device) HasGroundSlot() bool { return v.Slots != 2 }
+
+// Say is what people call a thing of the circuit: a device by its box, a cable by where
+// it goes, a load by its watts and place, a point by what it is of. A name that is none
+// is said as it stands.
+func (c *Circuit) Say(name string) string {
+	if c == nil {
+		return name
+	}
+	if name == Panel || c.Box(name) != nil {
+		return c.LabelOf(name)
+	}
+	if v, box := c.Device(name); v != nil {
+		return c.LabelOf(box.ID)
+	}
+	if cable := c.Cable(name); cable != nil {
+		return fmt.Sprintf("the cable from %s to %s", c.LabelOf(cable.From), c.LabelOf(cable.To))
+	}
+	for _, l := range c.Loads {
+		if l.ID == name {
+			return fmt.Sprintf("%g W at %s", l.Watts, c.Say(l.At))
+		}
+	}
+	if end, err := c.ParseCableEnd(name); err == nil {
+		return c.endWords(end)
+	}
+	p, err := c.ParsePoint(name, "")
+	if err != nil {
+		return name
+	}
+	switch p.Kind {
+	case CableEndPoint:
+		return fmt.Sprintf("the %s of %s", p.Conductor, c.endWords(p))
+	case ConductorPoint:
+		return fmt.Sprintf("the %s of %s", p.Conductor, c.Say(p.Owner))
+	case SplicePoint:
+		return fmt.Sprintf("the %s splice at %s", p.Name, c.LabelOf(p.Owner))
+	case MetalPoint:
+		return "the box at " + c.LabelOf(p.Owner)
+	case TerminalPoint, SlotPoint, TabPoint:
+		kind := map[PointKind]string{TerminalPoint: "terminal", SlotPoint: "slot", TabPoint: "tab"}[p.Kind]
+		return fmt.Sprintf("the %s %s at %s", p.Conductor, kind, c.Say(p.Owner))
+	}
+	return name
+}
+
+// SayAll are several of them.
+func (c *Circuit) SayAll(names []string) []string {
+	all := make([]string, len(names))
+	for i, name := range names {
+		all[i] = c.Say(name)
+	}
+	return all
+}
+
+// endWords is the end of a cable in a box.
+func (c *Circuit) endWords(end Point) string {
+	cable := c.Cable(end.Owner)
+	if end.At == cable.To {
+		return fmt.Sprintf("the cable from %s, at %s", c.LabelOf(cable.From), c.LabelOf(end.At))
+	}
+	return fmt.Sprintf("the cable to %s, at %s", c.LabelOf(cable.To), c.LabelOf(end.At))
+}

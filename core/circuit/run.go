@@ -33,3 +33,27 @@ func (c *Circuit) Upstream(box string) []string {
 	}
 	return path
 }
+
+// FeetBetween is the length of cable along the run from one box, or the panel, to another.
+func (c *Circuit) FeetBetween(one, other string) float64 {
+	far := func(box string) map[string]float64 { // to each box on the way to the panel
+		feet, at := map[string]float64{box: 0}, 0.0
+		for _, id := range c.Upstream(box) {
+			cable := c.LineCable(id)
+			if cable == nil {
+				break
+			}
+			at += cable.Feet
+			feet[cable.From] = at
+		}
+		return feet
+	}
+	from, to := far(one), far(other)
+	least, found := 0.0, false
+	for box, feet := range from {
+		if more, ok := to[box]; ok && (!found || feet+more < least) {
+			least, found = feet+more, true
+		}
+	}
+	return least
+}

@@ -21,10 +21,14 @@ const (
 	Heavy    Condition = "heavy"    // heaters, vacuum cleaners and the like plugged in
 	Warm     Condition = "warm"     // warm, buzzing or scorched
 	Worn     Condition = "worn"     // plugs sit loose
+	// SwitchedThere: half of an outlet hangs on a wall switch; SwitchThere: a switch sits in
+	// the box, which opening it has to know.
+	SwitchedThere Condition = "switched-half"
+	SwitchThere   Condition = "switch"
 )
 
 // ConditionsOfABox lists them.
-var ConditionsOfABox = []Condition{PushIn, Outdoors, Worked, Heavy, Warm, Worn}
+var ConditionsOfABox = []Condition{PushIn, Outdoors, Worked, Heavy, Warm, Worn, SwitchedThere, SwitchThere}
 
 // A Complaint is what the customer says is wrong.
 type Complaint string

@@ -27,7 +27,7 @@ func (w *weighed) conflict() *Conflict {
 		c.Why = fmt.Sprintf(
 			"Nothing in the catalogue shows what %s showed: %s. Take it again, or mark it doubtful.",
 			c.Words,
-			w.readings[i].Words(),
+			w.readings[i].Words(w.e.circuit),
 		)
 		return c
 	}

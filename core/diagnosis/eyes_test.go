@@ -156,3 +156,17 @@ func TestTelling(t *testing.T) {
 	}
 	assert.Len(t, diagnosis.Telling(evidence), 8)
 }
+
+// TestWhyAfterEyes: what eyes found is held against its cause in a sentence like any reading.
+func TestWhyAfterEyes(t *testing.T) {
+	c := bindery(t)
+	open := circuit.Fault{Kind: circuit.Open, At: "W3@B3.neutral"}
+	engine, err := diagnosis.NewEngine(c, diagnosis.Defaults())
+	require.NoError(t, err)
+	for _, found := range []*tester.Found{{Faults: []circuit.Fault{open}}, {}} {
+		all, err := engine.Why([]tester.Reading{{Tool: tester.Eyes, Site: "B3", Found: found}}, []circuit.Fault{open}, nil)
+		require.NoError(t, err)
+		require.Len(t, all, 1)
+		assert.NotEmpty(t, all[0].Words)
+	}
+}

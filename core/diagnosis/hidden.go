@@ -22,6 +22,7 @@ type Danger struct {
 	Do     string `json:"do"`     // the one reading that would exclude it
 	Urgent bool   `json:"urgent"` // a reading points at it: it stands at the top of the call
 	Shown  bool   `json:"shown"`  // a reading shows it
+	Holds  bool   `json:"holds"`  // nothing is plugged in there until it is excluded, a tester neither
 
 	// SaidWhy and SaidDo are Why and Do as codes, from which any language says them.
 	SaidWhy words.Said `json:"saidWhy"`
@@ -94,6 +95,10 @@ func (w *weighed) hidden() []Danger {
 	}
 	add(w.overVoltage())
 	dangers = append(dangers, w.warmJoints()...)
+	for i := range dangers {
+		d := &dangers[i]
+		d.Holds = d.Urgent && (d.Name == LiveGroundPin || d.Name == OverVoltage)
+	}
 	rank := func(d Danger) int {
 		switch {
 		case d.Shown && d.Urgent:

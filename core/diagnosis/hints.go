@@ -127,5 +127,5 @@ const leastHint = 0.05
 // hintWords words an answer to a hint.
 func hintWords(t *Test, yes bool) string {
 	r := tester.Reading{Tool: tester.Hint, Hint: t.Hint, Site: t.Site, Yes: &yes}
-	return strings.TrimSpace(r.Words())
+	return strings.TrimSpace(r.Words(nil))
 }

@@ -246,10 +246,11 @@ func (k *catalogue) unrecorded() {
 			}{{lampWatts, k.table.PluggedIn}, {heaterWatts, k.table.HeaterPluggedIn}} {
 				k.nuisance(Unrecorded{Kind: UnrecordedLoad, At: v.ID, Half: circuit.Bottom, Watts: load.watts}, load.odds)
 			}
+			known := k.knownSwitched(box.ID)
 			for _, half := range circuit.Halves {
 				k.beside(
 					Unrecorded{Kind: Switched, At: v.ID, Half: half},
-					with(k.table.SwitchedHalf, k.complained(ComesAndGoes, HalfDead), unsure)...)
+					with(k.table.SwitchedHalf, k.complained(ComesAndGoes, HalfDead), unsure, known)...)
 			}
 			k.beside(Unrecorded{Kind: Switched, At: v.ID}, with(k.table.SwitchedOutlet, k.complained(OneDead), unsure)...)
 		}
@@ -498,4 +499,12 @@ func runsAt(c *circuit.Circuit, state *tester.State) float64 {
 		}
 	}
 	return watts
+}
+
+// knownSwitched raises the wall switch of a half where one is known to hang on one.
+func (k *catalogue) knownSwitched(box string) []Weight {
+	if k.conditions.has(box, SwitchedThere) {
+		return []Weight{k.table.SwitchedKnown}
+	}
+	return nil
 }

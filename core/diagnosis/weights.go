@@ -87,6 +87,7 @@ type Weights struct {
 	Age           Weight `json:"age" words:"A termination or GFCI of thirty years or more" group:"condition"`
 	WornSlots     Weight `json:"wornSlots" words:"A slot where plugs sit loose" group:"condition"`
 	OutdoorsGFCI  Weight `json:"outdoorsGFCI" words:"A failed GFCI outdoors or in the damp" group:"condition"`
+	SwitchedKnown Weight `json:"switchedKnown" words:"A wall switch off ahead of a half known to hang on one" group:"condition"`
 	OutdoorsLeak  Weight `json:"outdoorsLeak" words:"A leak outdoors or in the damp" group:"condition"`
 	Storm         Weight `json:"storm" words:"A failed GFCI since a storm" group:"condition"`
 	Complaint     Weight `json:"complaint" words:"What the complaint points at" group:"condition"`
@@ -163,6 +164,7 @@ var DefaultWeights = Weights{
 	Age:           Weight{1.5, Common, "old"},
 	WornSlots:     Weight{8, Common, "plugs sit loose in it"},
 	OutdoorsGFCI:  Weight{3, Common, "moisture kills them"},
+	SwitchedKnown: Weight{10, Common, "the switch is there, and switches are found off"},
 	OutdoorsLeak:  Weight{6, Common, "moisture leaks"},
 	Storm:         Weight{6, Common, "surges and lightning kill them"},
 	Complaint:     Weight{3, Common, "the complaint points at it"},

@@ -100,7 +100,7 @@ func (e *Engine) predicted(v *evidence, h int, level float64) tester.Reading {
 func (e *Engine) sentence(r, predicted *tester.Reading, code string, v Evidence) string {
 	where := e.readingWords(r)
 	where = strings.ToUpper(where[:1]) + where[1:]
-	should := predicted.Words()
+	should := predicted.Words(e.circuit)
 	if should == "" {
 		should = code
 	}
@@ -110,13 +110,13 @@ func (e *Engine) sentence(r, predicted *tester.Reading, code string, v Evidence)
 	}
 	switch {
 	case v.Fits && v.Bits >= tells:
-		return fmt.Sprintf("%s: %s. That speaks for it: %s.%s", where, r.Words(), times(v.Bits, "likelier"), doubt)
+		return fmt.Sprintf("%s: %s. That speaks for it: %s.%s", where, r.Words(e.circuit), times(v.Bits, "likelier"), doubt)
 	case v.Bits <= -tells:
-		return fmt.Sprintf("%s: %s. That speaks against it: it would make it %s.%s", where, r.Words(), should, doubt)
+		return fmt.Sprintf("%s: %s. That speaks against it: it would make it %s.%s", where, r.Words(e.circuit), should, doubt)
 	case v.Fits:
-		return fmt.Sprintf("%s: %s. That fits, as it does others.%s", where, r.Words(), doubt)
+		return fmt.Sprintf("%s: %s. That fits, as it does others.%s", where, r.Words(e.circuit), doubt)
 	default:
-		return fmt.Sprintf("%s: %s. It would make it %s, but others fit no better.%s", where, r.Words(), should, doubt)
+		return fmt.Sprintf("%s: %s. It would make it %s, but others fit no better.%s", where, r.Words(e.circuit), should, doubt)
 	}
 }
 
@@ -189,7 +189,7 @@ type finder func(t *Test, o int) (tester.Delta, string, bool)
 func (w *weighed) shows(t *Test, o int) (tester.Delta, string, bool) {
 	if t.Asked != "" {
 		r := tester.Reading{Tool: tester.Told, Asked: t.Asked, Answer: tester.Answers[o]}
-		return tester.Delta{}, r.Words(), true
+		return tester.Delta{}, r.Words(w.e.circuit), true
 	}
 	if t.Tool == tester.Hint {
 		return tester.Delta{}, hintWords(t, o == 1), true
@@ -203,7 +203,7 @@ func (w *weighed) shows(t *Test, o int) (tester.Delta, string, bool) {
 	}
 	r := tester.Reading{At: t.At, Half: t.Half, Tool: t.Tool, Mode: t.Mode}
 	t.stage.fill(&r, outlet, h, w.level, nil)
-	words := r.Words()
+	words := r.Words(w.e.circuit)
 	if words == "" {
 		words = w.askedWords(t, outlet, h)
 	}
@@ -270,7 +270,7 @@ func (w *weighed) askedWords(t *Test, outlet, h int) string {
 	if err != nil {
 		return "nothing to be read"
 	}
-	return r.Words()
+	return r.Words(w.e.circuit)
 }
 
 // meaning names the causes that lead where the weights are as given.

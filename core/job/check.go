@@ -100,7 +100,7 @@ func (p *prover) concerns(box string) bool {
 // add takes a check in and looks for its reading, the latest first.
 func (p *prover) add(k Check, predicted tester.Reading) {
 	predicted.Round()
-	k.Predicted, k.Expected, k.Says = predicted, predicted.Delta(tester.Default), predicted.Words()
+	k.Predicted, k.Expected, k.Says = predicted, predicted.Delta(tester.Default), predicted.Words(p.c)
 	k.Status = NotRead
 	for i := len(p.readings) - 1; i >= 0; i-- {
 		r := p.readings[i]
@@ -109,7 +109,7 @@ func (p *prover) add(k Check, predicted tester.Reading) {
 			continue
 		}
 		seen := r.Delta(tester.Default)
-		k.Measured, k.Seen, k.SaysSeen, k.Status = &r, &seen, r.Words(), Differs
+		k.Measured, k.Seen, k.SaysSeen, k.Status = &r, &seen, r.Words(p.c), Differs
 		if r.Agrees(&predicted) {
 			k.Status = Agrees
 		}

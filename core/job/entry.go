@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -25,6 +26,9 @@ const (
 	WasFound     Kind = "found"         // what was wrong in an opened box, in words
 	Traced       Kind = "traced"        // a breaker was found
 	Died         Kind = "died"          // which outlets went dead with the breaker
+	Thrown       Kind = "thrown"        // one breaker is off: who is at the outlets says what is dead
+	MustStay     Kind = "must-stay"     // breakers that must not go off
+	Halved       Kind = "halved"        // several breakers were off, and the outlet was dead or not
 	Note         Kind = "note"
 	Marking      Kind = "marking" // put on a plate or a breaker
 	Part         Kind = "part"    // used up
@@ -44,6 +48,9 @@ var Kinds = []Kind{
 	WasFound,
 	Traced,
 	Died,
+	Thrown,
+	MustStay,
+	Halved,
 	Note,
 	Marking,
 	Part,
@@ -68,7 +75,12 @@ type DeadVolts struct {
 	TopToEarth    *float64  `json:"topToEarth"`    // hot slot to an independent, proven ground
 	BottomToEarth *float64  `json:"bottomToEarth"` // the same of the bottom half
 	SensorSilent  bool      `json:"sensorSilent"`
+	// Below stands for every pair that is not given: each was measured, and was below so many volts.
+	Below float64 `json:"below,omitempty"`
 }
+
+// mostBelow is what a pair may be said to be below without its volts being given. Assumption.
+const mostBelow = 1
 
 // PairVolts are the three pairs of one half.
 type PairVolts struct {
@@ -94,13 +106,16 @@ type Entry struct {
 	Reason    string     `json:"reason,omitempty"`
 	Way       string     `json:"way,omitempty"` // traced: directory, tracer, lamp
 	Breaker   string     `json:"breaker,omitempty"`
-	Outlets   []string   `json:"outlets,omitempty"` // died: devices of the run
-	Hidden    string     `json:"hidden,omitempty"`  // died: and others, in words
+	Breakers  []string   `json:"breakers,omitempty"` // must-stay, halved
+	WentDead  *bool      `json:"wentDead,omitempty"` // halved: the outlet
+	Outlets   []string   `json:"outlets,omitempty"`  // died: devices of the run
+	Hidden    string     `json:"hidden,omitempty"`   // died: and others, in words
 	Text      string     `json:"text,omitempty"`
 	Finding   string     `json:"finding,omitempty"` // accepted: its key in the box
 	Count     float64    `json:"count,omitempty"`
-	Evidence  []string   `json:"evidence,omitempty"` // made up: what spoke for the cause
-	To        string     `json:"to,omitempty"`       // handed over to
+	Evidence  []string   `json:"evidence,omitempty"`  // made up: what spoke for the cause
+	To        string     `json:"to,omitempty"`        // handed over to
+	Signature string     `json:"signature,omitempty"` // handed over: drawn by finger, as an SVG path
 	Withdrawn bool       `json:"withdrawn,omitempty"`
 }
 
@@ -209,7 +224,13 @@ func (e *Entry) checkDead(c *circuit.Circuit) error {
 	if e.Dead == nil {
 		return errors.New("dead: the volts are missing")
 	}
+	if e.Dead.Below < 0 || e.Dead.Below > mostBelow {
+		return fmt.Errorf("dead: below %g V: at most %d V is said without measuring each", e.Dead.Below, mostBelow)
+	}
 	for _, v := range e.Dead.values(hasGround(c, e.Box)) {
+		if v.volts == nil && e.Dead.Below > 0 {
+			continue
+		}
 		if v.volts == nil {
 			return fmt.Errorf("dead: %s was not measured", v.name)
 		}
@@ -273,11 +294,68 @@ func (e *Entry) checkOverride() error {
 	return missing(map[string]string{"who": e.Who, "standing": e.Standing, "reason": e.Reason})
 }
 
+// Bounds of a signature: its path lies in a field so wide and tall. Assumption.
+const (
+	SignatureWide = 600
+	SignatureTall = 200
+	mostSignature = 30_000 // characters
+)
+
+// checkSignature lets nothing but strokes pass: it is drawn again as it stands.
+func checkSignature(path string) error {
+	if len(path) > mostSignature {
+		return errors.New("signature: too long")
+	}
+	_, err := Strokes(path)
+	return err
+}
+
+// Strokes are the lines of a signature, each a row of points x, y.
+func Strokes(path string) ([][][2]float64, error) {
+	var all [][][2]float64
+	for _, stroke := range strings.Split(path, "M") {
+		if strings.TrimSpace(stroke) == "" {
+			continue
+		}
+		var line [][2]float64
+		for _, point := range strings.Split(stroke, "L") {
+			var p [2]float64
+			xy := strings.Fields(point)
+			if len(xy) != 2 {
+				return nil, errors.New("signature: no row of points")
+			}
+			for i, most := range [2]float64{SignatureWide, SignatureTall} {
+				v, err := strconv.ParseFloat(xy[i], 64)
+				if err != nil || !(v >= 0 && v <= most) {
+					return nil, errors.New("signature: a point is none, or outside its field")
+				}
+				p[i] = v
+			}
+			line = append(line, p)
+		}
+		all = append(all, line)
+	}
+	return all, nil
+}
+
+// checkBreakers asks for breakers, where there have to be any.
+func (e *Entry) checkBreakers() error {
+	if len(e.Breakers) > mostRows {
+		return fmt.Errorf("breakers: %d of them; at most %d", len(e.Breakers), mostRows)
+	}
+	for _, b := range e.Breakers {
+		if strings.TrimSpace(b) == "" || len(b) > mostText {
+			return errors.New("breakers: one has no name, or too long a one")
+		}
+	}
+	return nil
+}
+
 func (e *Entry) checkDied(c *circuit.Circuit) error {
 	if len(e.Outlets) > mostOutlets {
 		return fmt.Errorf("outlets: %d of them", len(e.Outlets))
 	}
-	if len(e.Outlets) == 0 && e.Hidden == "" {
+	if len(e.Outlets) == 0 && e.Hidden == "" && e.Breaker == "" { // a breaker that took nothing along is a fact
 		return errors.New("outlets: which went dead?")
 	}
 	for _, id := range e.Outlets {

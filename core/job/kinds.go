@@ -1,8 +1,10 @@
 package job
 
 import (
+	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"elvat/core/circuit"
 	"elvat/core/words"
@@ -88,7 +90,11 @@ func init() {
 				if e.Stage == DeviceOut {
 					stage = "at the wires, device out"
 				}
-				return label(e.Box) + " tested for voltage " + stage + ": all pairs of both halves, and each hot to an independent ground"
+				all := label(e.Box) + " tested for voltage " + stage + ": all pairs of both halves, and each hot to an independent ground"
+				if e.Dead.Below > 0 {
+					all += fmt.Sprintf(", each below %g V", e.Dead.Below)
+				}
+				return all
 			},
 		},
 		SecondSource: {
@@ -154,7 +160,39 @@ func init() {
 				if e.Hidden != "" {
 					n += ", and " + e.Hidden
 				}
+				if e.Breaker != "" {
+					return "Went dead with breaker " + e.Breaker + ": " + n
+				}
 				return "Went dead with the breaker: " + n
+			},
+		},
+		Thrown: {
+			check: func(e *Entry, _ *circuit.Circuit) error { return missing(map[string]string{"breaker": e.Breaker}) },
+			words: func(e *Entry, _ func(string) string) string {
+				return "Breaker " + e.Breaker + " off, to see what it feeds"
+			},
+		},
+		MustStay: {
+			check: func(e *Entry, _ *circuit.Circuit) error { return e.checkBreakers() },
+			words: func(e *Entry, _ func(string) string) string {
+				if len(e.Breakers) == 0 {
+					return "Nothing here must stay on"
+				}
+				return "Must not go off: breaker " + strings.Join(e.Breakers, ", ")
+			},
+		},
+		Halved: {
+			check: func(e *Entry, _ *circuit.Circuit) error {
+				if len(e.Breakers) == 0 || e.WentDead == nil {
+					return errors.New("breakers, wentDead: which were off, and was the outlet dead?")
+				}
+				return e.checkBreakers()
+			},
+			words: func(e *Entry, _ func(string) string) string {
+				if *e.WentDead {
+					return "Dead with breaker " + strings.Join(e.Breakers, ", ") + " off"
+				}
+				return "Still live with breaker " + strings.Join(e.Breakers, ", ") + " off"
 			},
 		},
 		Note: {check: saysText},
@@ -176,6 +214,9 @@ func init() {
 		},
 		HandedOver: {
 			check: func(e *Entry, _ *circuit.Circuit) error {
+				if err := checkSignature(e.Signature); err != nil {
+					return err
+				}
 				return missing(map[string]string{"who": e.Who, "to": e.To})
 			},
 			words: func(e *Entry, _ func(string) string) string {

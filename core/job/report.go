@@ -79,7 +79,8 @@ type Report struct {
 	FinishedAt    time.Time        `json:"finishedAt"`
 	By            string           `json:"by,omitempty"`
 	To            string           `json:"to,omitempty"`
-	Standing      string           `json:"standing"` // proven, or what is open
+	Signature     string           `json:"signature,omitempty"` // of who it was handed to, as an SVG path
+	Standing      string           `json:"standing"`            // proven, or what is open
 	Cause         []string         `json:"cause"`
 	AsFound       []OutletRow      `json:"asFound"`
 	Proven        []ProvenRow      `json:"proven"`
@@ -178,7 +179,7 @@ func (s *Source) done(r *Report) {
 				r.Cause = append(r.Cause, "   "+line)
 			}
 		case HandedOver:
-			r.By, r.To = e.Who, e.To
+			r.By, r.To, r.Signature = e.Who, e.To, e.Signature
 		case WasFound:
 			found = append(found, e)
 		case Override, Accepted:
@@ -221,7 +222,7 @@ func (s *Source) found(r *Report) {
 			i = len(r.AsFound) - 1
 		}
 		r.AsFound[i].Delta = r.AsFound[i].Delta.Merge(d)
-		r.AsFound[i].Words = append(r.AsFound[i].Words, t.Reading.Words())
+		r.AsFound[i].Words = append(r.AsFound[i].Words, t.Reading.Words(s.Circuit))
 	}
 }
 
@@ -282,8 +283,11 @@ func Cite(f makeup.Finding) string {
 
 // A Label is put on a plate.
 type Label struct {
-	At   string
-	Text []string
+	Device string
+	Kind   circuit.DeviceKind
+	At     string
+	Text   []string
+	Code   string // the address that its code opens; "" for none
 }
 
 // Labels are those for the outlets of a run: which breaker, where it resets, and
@@ -297,7 +301,7 @@ func Labels(c *circuit.Circuit, markings []string) []Label {
 	var all []Label
 	for _, id := range c.Order() {
 		for _, v := range c.Box(id).Devices {
-			l := Label{At: c.LabelOf(id), Text: []string{"Breaker " + orUnknown(c.Breaker.Label)}}
+			l := Label{Device: v.ID, Kind: v.Kind, At: c.LabelOf(id), Text: []string{"Breaker " + orUnknown(c.Breaker.Label)}}
 			for _, name := range feeds.Guards(v.Second(circuit.Hot)) {
 				switch {
 				case name == v.ID:

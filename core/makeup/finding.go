@@ -100,8 +100,21 @@ var (
 	plainArmour = []string{"bx", "mc", "armour", "armor"}
 )
 
+// toldApart are the cables with those that go to the same place told apart by their number.
+func toldApart(cables []Cable) []Cable {
+	all := slices.Clone(cables)
+	for i := range cables {
+		same := func(c Cable) bool { return c.Role != Line && c.Serves == cables[i].Serves }
+		if n := slices.IndexFunc(cables, same); cables[i].Serves != "" && same(cables[i]) && (n != i || slices.ContainsFunc(cables[i+1:], same)) {
+			all[i].Serves += " (" + cables[i].ID + ")"
+		}
+	}
+	return all
+}
+
 func newLook(b *Box, book nec.Book) *look {
 	b = b.settled()
+	b.Cables = toldApart(b.Cables)
 	l := &look{b: b, book: book}
 	lines := 0
 	for i := range b.Cables {
@@ -177,7 +190,7 @@ func (l *look) feeds() {
 		})
 	case !l.line.Has(circuit.Hot) || !l.line.Has(circuit.Neutral):
 		l.trade(Finding{
-			Code: "feed-incomplete", Severity: Must, At: lines, Stop: true, Text: fmt.Sprintf("%s is called the feed and has not both a hot and a neutral: it is a switch leg, or not the feed.", l.line.ID),
+			Code: "feed-incomplete", Severity: Must, At: lines, Stop: true, Text: "What is called the feed has not both a hot and a neutral: it is a switch leg, or not the feed.",
 			Fix: "Find the cable that brings both.",
 		})
 	}

@@ -117,9 +117,9 @@ func (c *Cable) name() string { return words.English.Render(c.said()) }
 func (c *Cable) said() words.Said {
 	switch {
 	case c.Role == Line:
-		return words.Of("cable.feed", c.ID)
+		return words.Of("cable.feed")
 	case c.Serves != "":
-		return words.Of("cable.to", c.ID, c.Serves)
+		return words.Of("cable.to", c.Serves)
 	}
 	return text(c.ID)
 }

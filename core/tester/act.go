@@ -183,7 +183,7 @@ func (r *Reading) checkSkipped(c *circuit.Circuit) error {
 }
 
 // actWords says what was done and what came of it.
-func (r *Reading) actWords() string {
+func (r *Reading) actWords(c *circuit.Circuit) string {
 	held := func(what string) string {
 		if *r.Held {
 			return what + ": it held"
@@ -212,7 +212,7 @@ func (r *Reading) actWords() string {
 		text = "all GFCIs reset: tripped were " + strings.Join(r.Found.Names, ", ")
 	}
 	if len(r.CameBack) > 0 {
-		text += "; came back: " + strings.Join(r.CameBack, ", ")
+		text += "; came back: " + strings.Join(c.SayAll(r.CameBack), ", ")
 	}
 	return text
 }

@@ -31,7 +31,7 @@ func ExampleBench_Try() {
 		fmt.Println(err)
 		return
 	}
-	fmt.Println(lamps.Words())
+	fmt.Println(lamps.Words(nil))
 	fmt.Printf("hot to ground %.0f V\n", condition.MeterVolts(outlet, 1, tester.HighZ))
 	// Output:
 	// hot to ground lit; hot to neutral, neutral to ground dark

@@ -5,11 +5,13 @@ import (
 	"strings"
 
 	"elvat/core/circuit"
+	"elvat/core/fault"
 )
 
 // Line says the reading in one line of a list: with what, between what, and what it
-// showed. Where it was taken stands beside it.
-func (r *Reading) Line() string {
+// showed. Where it was taken stands beside it. Things are named as on the circuit; by
+// their bare names where it is nil.
+func (r *Reading) Line(c *circuit.Circuit) string {
 	lowZ := ""
 	if r.Mode == LowZ {
 		lowZ = ", low-z"
@@ -18,27 +20,27 @@ func (r *Reading) Line() string {
 	case r.Skipped:
 		return "Asked for, not taken: cannot reach it"
 	case r.Tool == Act:
-		return upper(r.actWords())
+		return upper(r.actWords(c))
 	case r.Tool == Hint:
-		return "From outside: " + r.Words()
+		return "From outside: " + r.Words(c)
 	case r.Tool == Told && r.Asked != "":
-		return map[Question]string{ResetGFCIs: "GFCIs reset: ", CycleBreaker: "Breaker off and on: "}[r.Asked] + r.Words()
+		return map[Question]string{ResetGFCIs: "GFCIs reset: ", CycleBreaker: "Breaker off and on: "}[r.Asked] + r.Words(c)
 	case r.Tool == Told:
-		return "Customer: " + r.Words()
+		return "Customer: " + r.Words(c)
 	case r.Tool == Eyes && len(r.Found.Faults) > 0:
-		return "Opened: found " + faultWords(r.Found.Faults)
+		return "Opened: found " + faultWords(c, r.Found.Faults)
 	case r.Tool == Eyes:
 		return "Opened: all sound"
 	case r.Tool == Fixed:
-		return "Put right: " + faultWords(r.Faults)
+		return "Put right: " + faultWords(c, r.Faults)
 	case r.Between != nil:
-		return upper(r.Tool.Name()) + lowZ + ", " + strings.Join(r.Between[:], " to ") + ": " + r.Words()
+		return upper(r.Tool.Name()) + lowZ + ", " + strings.Join(c.SayAll(r.Between[:]), " to ") + ": " + r.Words(c)
 	case r.Point != "":
-		return upper(r.Tool.Name()) + " on " + r.Point + ": " + r.Words()
+		return upper(r.Tool.Name()) + " on " + c.Say(r.Point) + ": " + r.Words(c)
 	case r.Tool == Meter:
 		return "Meter" + lowZ + ": " + r.Volts.line()
 	}
-	return upper(r.Tool.Name()) + ": " + r.Words()
+	return upper(r.Tool.Name()) + ": " + r.Words(c)
 }
 
 // line is the voltages as short as they are written down: hot to neutral, hot to
@@ -70,7 +72,7 @@ func volts(v float64) string {
 }
 
 // Words says the state a reading was taken in; empty where it was as usual.
-func (s *State) Words() string {
+func (s *State) Words(c *circuit.Circuit) string {
 	if s == nil {
 		return ""
 	}
@@ -80,28 +82,47 @@ func (s *State) Words() string {
 	}
 	switch {
 	case len(s.LoadsOn) > 0:
-		parts = append(parts, "on: "+strings.Join(s.LoadsOn, ", "))
+		parts = append(parts, "on: "+strings.Join(c.SayAll(s.LoadsOn), ", "))
 	case s.LoadsOn != nil:
 		parts = append(parts, "nothing switched on")
 	}
 	if len(s.Tripped) > 0 {
-		parts = append(parts, strings.Join(s.Tripped, ", ")+" tripped")
+		parts = append(parts, guards(c, s.Tripped)+" tripped")
 	}
 	if len(s.Separated) > 0 {
-		parts = append(parts, strings.Join(s.Separated, ", ")+" taken off")
+		parts = append(parts, strings.Join(c.SayAll(s.Separated), ", ")+" taken off")
 	}
 	for _, j := range s.Joined {
-		parts = append(parts, j[0]+" and "+j[1]+" joined")
+		parts = append(parts, c.Say(j[0])+" and "+c.Say(j[1])+" joined")
 	}
 	return strings.Join(parts, "; ")
 }
 
 func upper(words string) string { return strings.ToUpper(words[:1]) + words[1:] }
 
-func faultWords(faults []circuit.Fault) string {
+// guards are GFCIs by where they are.
+func guards(c *circuit.Circuit, names []string) string {
+	all := c.SayAll(names)
+	for i := range all {
+		switch {
+		case names[i] == circuit.Panel:
+			all[i] = "the breaker"
+		case c != nil:
+			all[i] = "the GFCI at " + all[i]
+		}
+	}
+	return strings.Join(all, ", ")
+}
+
+func faultWords(c *circuit.Circuit, faults []circuit.Fault) string {
 	all := make([]string, len(faults))
 	for i, f := range faults {
-		all[i] = string(f.Kind) + " at " + f.At
+		if c == nil {
+			all[i] = string(f.Kind) + " at " + f.At
+			continue
+		}
+		one := []circuit.Fault{f}
+		all[i] = fault.Name(c, one) + " " + fault.Place(c, one)
 	}
 	return strings.Join(all, ", ")
 }

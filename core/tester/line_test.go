@@ -42,7 +42,7 @@ func TestLine(t *testing.T) {
 	} {
 		r, err := tester.ParseOne([]byte(row.reading), c)
 		require.NoError(t, err, row.reading)
-		assert.Equal(t, row.want, r.Line(), row.reading)
+		assert.Equal(t, row.want, r.Line(nil), row.reading)
 	}
 }
 
@@ -58,6 +58,6 @@ func TestStateWords(t *testing.T) {
 		{&tester.State{LoadsOn: []string{"L1", "L2"}, Separated: []string{"W2@B1"}}, "on: L1, L2; W2@B1 taken off"},
 		{&tester.State{Joined: [][2]string{{"W2@B2.hot", "W2@B2.neutral"}}}, "W2@B2.hot and W2@B2.neutral joined"},
 	} {
-		assert.Equal(t, row.want, row.state.Words())
+		assert.Equal(t, row.want, row.state.Words(nil))
 	}
 }

@@ -3,6 +3,8 @@ package tester
 import (
 	"fmt"
 	"strings"
+
+	"elvat/core/circuit"
 )
 
 // pairWords are the pairs of slots in words, in the order of VoltNames.
@@ -10,14 +12,15 @@ var pairWords = [6]string{
 	"hot to neutral", "hot to ground", "neutral to ground", "hot to known ground", "neutral to known ground", "ground to known ground",
 }
 
-// Words says what the tester showed, without where.
-func (r *Reading) Words() string {
+// Words says what the tester showed, without where it was taken. Things are named as on
+// the circuit; by their bare names where it is nil.
+func (r *Reading) Words(c *circuit.Circuit) string {
 	var parts []string
 	switch {
 	case r.Skipped:
 		return "not taken"
 	case r.Tool == Act:
-		return r.actWords()
+		return r.actWords(c)
 	case r.Tool == Hint && *r.Yes:
 		return map[HintName]string{LivePlate: "the sensor answers at the closed plate", WarmPlate: "the plate is warm", Wiggle: "the lamp flickers when the plug is moved"}[r.Hint]
 	case r.Tool == Hint:
@@ -28,6 +31,8 @@ func (r *Reading) Words() string {
 		return "works"
 	case r.Tool == Told:
 		return "dead"
+	case r.Tool == Eyes && r.Found == nil:
+		return "" // what eyes would see is not predicted
 	case r.Tool == Eyes && len(r.Found.Faults) == 0:
 		return "all sound in there"
 	case r.Tool == Eyes:
@@ -50,7 +55,7 @@ func (r *Reading) Words() string {
 		if len(r.Tripped) == 0 {
 			parts = append(parts, "nothing tripped")
 		} else {
-			parts = append(parts, strings.Join(r.Tripped, ", ")+" tripped")
+			parts = append(parts, guards(c, r.Tripped)+" tripped")
 		}
 	}
 	return strings.Join(parts, "; ")

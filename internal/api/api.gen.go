@@ -20,6 +20,7 @@ import (
 	"elvat/core/nec"
 	"elvat/core/parts"
 	"elvat/core/practice"
+	"elvat/core/result"
 	"elvat/core/runs"
 	"elvat/core/sitebook"
 	"elvat/core/sums"
@@ -81,6 +82,30 @@ func (e BasicsLamps) Valid() bool {
 	case BasicsLampsHotNeutral:
 		return true
 	case BasicsLampsNeutralGround:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for BreakerChangeProtection.
+const (
+	BreakerChangeProtectionAfci BreakerChangeProtection = "afci"
+	BreakerChangeProtectionDual BreakerChangeProtection = "dual"
+	BreakerChangeProtectionGfci BreakerChangeProtection = "gfci"
+	BreakerChangeProtectionNone BreakerChangeProtection = "none"
+)
+
+// Valid indicates whether the value is a known member of the BreakerChangeProtection enum.
+func (e BreakerChangeProtection) Valid() bool {
+	switch e {
+	case BreakerChangeProtectionAfci:
+		return true
+	case BreakerChangeProtectionDual:
+		return true
+	case BreakerChangeProtectionGfci:
+		return true
+	case BreakerChangeProtectionNone:
 		return true
 	default:
 		return false
@@ -537,6 +562,9 @@ type Backups struct {
 
 // Basics defines model for Basics.
 type Basics struct {
+	// Appliances What hangs on receptacles
+	Appliances []PluggedSize `json:"appliances"`
+
 	// AssumedFeet Taken for a cable nobody paced off
 	AssumedFeet float64   `json:"assumedFeet"`
 	BreakerAmps []float64 `json:"breakerAmps"`
@@ -552,6 +580,9 @@ type Basics struct {
 
 	// Meter An instrument is on the wire
 	Meter bool `json:"meter"`
+
+	// Patterns All that three lamps can show, the sound outlet first
+	Patterns []LampPattern `json:"patterns"`
 
 	// Plugged What may turn out to be plugged in
 	Plugged []PluggedSize `json:"plugged"`
@@ -596,7 +627,16 @@ type Breaker struct {
 type BreakerChange struct {
 	Amps  float64 `json:"amps"`
 	Label string  `json:"label"`
+
+	// Protection Its kind; absent: as it was
+	Protection *BreakerChangeProtection `json:"protection,omitempty"`
 }
+
+// BreakerChangeProtection Its kind; absent: as it was
+type BreakerChangeProtection string
+
+// BreakerSearch How far finding the breaker by switching off in halves has come
+type BreakerSearch = job.Search
 
 // Cable defines model for Cable.
 type Cable = circuit.Cable
@@ -628,6 +668,9 @@ type Call struct {
 	// Move The next move of a call, whatever screen one is on
 	Move NextMove `json:"move"`
 
+	// Nearest An outlet to read on the way
+	Nearest *Near `json:"nearest,omitempty"`
+
 	// Past What earlier calls read last of each half; shown, and no evidence
 	Past []Past `json:"past"`
 
@@ -644,9 +687,12 @@ type Call struct {
 
 	// Reported What can hurt, as the customer said it
 	Reported string `json:"reported"`
-	Run      int64  `json:"run"`
-	Site     int64  `json:"site"`
-	SiteName string `json:"siteName"`
+
+	// ResultUntil So is the link to the result
+	ResultUntil *time.Time `json:"resultUntil,omitempty"`
+	Run         int64      `json:"run"`
+	Site        int64      `json:"site"`
+	SiteName    string     `json:"siteName"`
 
 	// State As in elvat-readings/1; what is absent is as the circuit file says
 	State State `json:"state"`
@@ -675,6 +721,9 @@ type CallChange struct {
 	Complaint *string `json:"complaint,omitempty"`
 	Title     *string `json:"title,omitempty"`
 }
+
+// CallResult defines model for CallResult.
+type CallResult = result.Result
 
 // CallSummary defines model for CallSummary.
 type CallSummary struct {
@@ -885,6 +934,9 @@ type LampOrder struct {
 // LampOrderLamps defines model for LampOrder.Lamps.
 type LampOrderLamps string
 
+// LampPattern defines model for LampPattern.
+type LampPattern = tester.Pattern
+
 // Landing defines model for Landing.
 type Landing = [2]string
 
@@ -943,6 +995,9 @@ type Move struct {
 // NamedPoint defines model for NamedPoint.
 type NamedPoint = circuit.NamedPoint
 
+// Near An outlet to read on the way
+type Near = corecall.Near
+
 // Need defines model for Need.
 type Need = diagnosis.Need
 
@@ -993,6 +1048,9 @@ type NewStop struct {
 
 	// Awg 0 or absent: as the breaker asks
 	Awg *int `json:"awg,omitempty"`
+
+	// Devices How many hang in the box; absent: one; 0: a junction
+	Devices *int `json:"devices,omitempty"`
 
 	// Feet 0 or absent: assumed
 	Feet   *float64 `json:"feet,omitempty"`
@@ -1131,6 +1189,9 @@ type Progress = job.Progress
 // Proof defines model for Proof.
 type Proof = makeup.Proof
 
+// Protecting A GFCI, or the breaker, with what goes dead when it trips
+type Protecting = result.Guard
+
 // Reading defines model for Reading.
 type Reading = tester.Reading
 
@@ -1139,6 +1200,16 @@ type ReadingFile = json.RawMessage
 
 // Report defines model for Report.
 type Report = job.Report
+
+// ResultPage defines model for ResultPage.
+type ResultPage struct {
+	ExpiresAt time.Time `json:"expiresAt"`
+	Pictures  []struct {
+		Caption string `json:"caption"`
+		Id      string `json:"id"`
+	} `json:"pictures"`
+	Result CallResult `json:"result"`
+}
 
 // Role defines model for Role.
 type Role string
@@ -1249,8 +1320,11 @@ type Stop = circuit.Stop
 
 // StopChange defines model for StopChange.
 type StopChange struct {
-	Awg  *int     `json:"awg,omitempty"`
-	Feet *float64 `json:"feet,omitempty"`
+	Awg *int `json:"awg,omitempty"`
+
+	// Devices How many hang in the box; 0: a junction. What is plugged into one that goes goes with it
+	Devices *int     `json:"devices,omitempty"`
+	Feet    *float64 `json:"feet,omitempty"`
 
 	// Gfci The first device is one
 	Gfci   *bool             `json:"gfci,omitempty"`
@@ -1409,6 +1483,9 @@ type Work struct {
 	// Journal Newest first
 	Journal  []JournalLine `json:"journal"`
 	Pictures []Picture     `json:"pictures"`
+
+	// Search How far finding the breaker by switching off in halves has come
+	Search BreakerSearch `json:"search"`
 
 	// Stays Devices that must not go off unseen
 	Stays []string `json:"stays"`
@@ -1821,6 +1898,12 @@ type ServerInterface interface {
 	// GetReport What the report says
 	// (GET /api/v1/calls/{call}/report)
 	GetReport(ctx *echo.Context, call CallID) error
+	// EndResult The link to the result ends
+	// (DELETE /api/v1/calls/{call}/result)
+	EndResult(ctx *echo.Context, call CallID) error
+	// MakeResult A link for the customer to what came of the call, once it is handed over; an earlier one ends
+	// (POST /api/v1/calls/{call}/result)
+	MakeResult(ctx *echo.Context, call CallID) error
 	// SetState The state the circuit is in now, in which the next readings are taken
 	// (PUT /api/v1/calls/{call}/state)
 	SetState(ctx *echo.Context, call CallID) error
@@ -1854,6 +1937,9 @@ type ServerInterface interface {
 	// GetWork The journal, the gates, the proof and the pictures of a call
 	// (GET /api/v1/calls/{call}/work)
 	GetWork(ctx *echo.Context, call CallID) error
+	// GetGuard What the code on a GFCI's label opens: what hangs on it; no name, no address
+	// (GET /api/v1/guards/{token})
+	GetGuard(ctx *echo.Context, token Token) error
 	// GetHouse The house practice, the edition in force, prices and amendments
 	// (GET /api/v1/house)
 	GetHouse(ctx *echo.Context) error
@@ -1893,6 +1979,12 @@ type ServerInterface interface {
 	// GetLearned What opened boxes showed against what the table of weights expected, for keeping
 	// (GET /api/v1/practice/learning)
 	GetLearned(ctx *echo.Context) error
+	// GetResult The customer's page after the visit
+	// (GET /api/v1/results/{token})
+	GetResult(ctx *echo.Context, token Token) error
+	// GetResultPicture A picture of that page
+	// (GET /api/v1/results/{token}/pictures/{picture})
+	GetResultPicture(ctx *echo.Context, token Token, picture string) error
 	// GetRun The outlets of a run, and what each showed over the calls
 	// (GET /api/v1/runs/{run})
 	GetRun(ctx *echo.Context, run RunID) error
@@ -2665,6 +2757,38 @@ func (w *ServerInterfaceWrapper) GetReport(ctx *echo.Context) error {
 	return err
 }
 
+// EndResult converts echo context to params.
+func (w *ServerInterfaceWrapper) EndResult(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EndResult(ctx, call)
+	return err
+}
+
+// MakeResult converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeResult(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeResult(ctx, call)
+	return err
+}
+
 // SetState converts echo context to params.
 func (w *ServerInterfaceWrapper) SetState(ctx *echo.Context) error {
 	var err error
@@ -2865,6 +2989,22 @@ func (w *ServerInterfaceWrapper) GetWork(ctx *echo.Context) error {
 	return err
 }
 
+// GetGuard converts echo context to params.
+func (w *ServerInterfaceWrapper) GetGuard(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "token" -------------
+	var token Token
+
+	err = runtime.BindStyledParameterWithOptions("simple", "token", ctx.Param("token"), &token, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter token: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetGuard(ctx, token)
+	return err
+}
+
 // GetHouse converts echo context to params.
 func (w *ServerInterfaceWrapper) GetHouse(ctx *echo.Context) error {
 	var err error
@@ -3007,6 +3147,46 @@ func (w *ServerInterfaceWrapper) GetLearned(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetLearned(ctx)
+	return err
+}
+
+// GetResult converts echo context to params.
+func (w *ServerInterfaceWrapper) GetResult(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "token" -------------
+	var token Token
+
+	err = runtime.BindStyledParameterWithOptions("simple", "token", ctx.Param("token"), &token, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter token: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetResult(ctx, token)
+	return err
+}
+
+// GetResultPicture converts echo context to params.
+func (w *ServerInterfaceWrapper) GetResultPicture(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "token" -------------
+	var token Token
+
+	err = runtime.BindStyledParameterWithOptions("simple", "token", ctx.Param("token"), &token, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter token: %s", err))
+	}
+
+	// ------------- Path parameter "picture" -------------
+	var picture string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "picture", ctx.Param("picture"), &picture, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter picture: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetResultPicture(ctx, token, picture)
 	return err
 }
 
@@ -3429,6 +3609,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PATCH(options.BaseURL+"/api/v1/calls/:call/readings/:reading", wrapper.MarkReading, options.OperationMiddlewares["markReading"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/redo", wrapper.RedoCall, options.OperationMiddlewares["redoCall"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call/report", wrapper.GetReport, options.OperationMiddlewares["getReport"]...)
+	router.DELETE(options.BaseURL+"/api/v1/calls/:call/result", wrapper.EndResult, options.OperationMiddlewares["endResult"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/result", wrapper.MakeResult, options.OperationMiddlewares["makeResult"]...)
 	router.PUT(options.BaseURL+"/api/v1/calls/:call/state", wrapper.SetState, options.OperationMiddlewares["setState"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/stops", wrapper.AddStop, options.OperationMiddlewares["addStop"]...)
 	router.DELETE(options.BaseURL+"/api/v1/calls/:call/stops/:box", wrapper.RemoveStop, options.OperationMiddlewares["removeStop"]...)
@@ -3440,6 +3622,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/calls/:call/visit", wrapper.MakeVisit, options.OperationMiddlewares["makeVisit"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/why", wrapper.AskWhy, options.OperationMiddlewares["askWhy"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call/work", wrapper.GetWork, options.OperationMiddlewares["getWork"]...)
+	router.GET(options.BaseURL+"/api/v1/guards/:token", wrapper.GetGuard, options.OperationMiddlewares["getGuard"]...)
 	router.GET(options.BaseURL+"/api/v1/house", wrapper.GetHouse, options.OperationMiddlewares["getHouse"]...)
 	router.PUT(options.BaseURL+"/api/v1/house", wrapper.SetHouse, options.OperationMiddlewares["setHouse"]...)
 	router.PUT(options.BaseURL+"/api/v1/lamps", wrapper.SetLamps, options.OperationMiddlewares["setLamps"]...)
@@ -3453,6 +3636,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/api/v1/practice", wrapper.SetPractice, options.OperationMiddlewares["setPractice"]...)
 	router.DELETE(options.BaseURL+"/api/v1/practice/learning", wrapper.ForgetLearned, options.OperationMiddlewares["forgetLearned"]...)
 	router.GET(options.BaseURL+"/api/v1/practice/learning", wrapper.GetLearned, options.OperationMiddlewares["getLearned"]...)
+	router.GET(options.BaseURL+"/api/v1/results/:token", wrapper.GetResult, options.OperationMiddlewares["getResult"]...)
+	router.GET(options.BaseURL+"/api/v1/results/:token/pictures/:picture", wrapper.GetResultPicture, options.OperationMiddlewares["getResultPicture"]...)
 	router.GET(options.BaseURL+"/api/v1/runs/:run", wrapper.GetRun, options.OperationMiddlewares["getRun"]...)
 	router.PUT(options.BaseURL+"/api/v1/runs/:run/gfcis/:device", wrapper.SetInstalled, options.OperationMiddlewares["setInstalled"]...)
 	router.GET(options.BaseURL+"/api/v1/search", wrapper.Search, options.OperationMiddlewares["search"]...)
@@ -5032,6 +5217,84 @@ func (response GetReportdefaultApplicationProblemPlusJSONResponse) VisitGetRepor
 	return err
 }
 
+type EndResultRequestObject struct {
+	Call CallID `json:"call"`
+}
+
+type EndResultResponseObject interface {
+	VisitEndResultResponse(w http.ResponseWriter) error
+}
+
+type EndResult200JSONResponse struct{ CallNowJSONResponse }
+
+func (response EndResult200JSONResponse) VisitEndResultResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndResultdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndResultdefaultApplicationProblemPlusJSONResponse) VisitEndResultResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeResultRequestObject struct {
+	Call CallID `json:"call"`
+}
+
+type MakeResultResponseObject interface {
+	VisitMakeResultResponse(w http.ResponseWriter) error
+}
+
+type MakeResult201JSONResponse VisitLink
+
+func (response MakeResult201JSONResponse) VisitMakeResultResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeResultdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeResultdefaultApplicationProblemPlusJSONResponse) VisitMakeResultResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SetStateRequestObject struct {
 	Call CallID `json:"call"`
 	Body *SetStateJSONRequestBody
@@ -5458,6 +5721,45 @@ type GetWorkdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetWorkdefaultApplicationProblemPlusJSONResponse) VisitGetWorkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetGuardRequestObject struct {
+	Token Token `json:"token"`
+}
+
+type GetGuardResponseObject interface {
+	VisitGetGuardResponse(w http.ResponseWriter) error
+}
+
+type GetGuard200JSONResponse Protecting
+
+func (response GetGuard200JSONResponse) VisitGetGuardResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetGuarddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetGuarddefaultApplicationProblemPlusJSONResponse) VisitGetGuardResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5977,6 +6279,91 @@ type GetLearneddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetLearneddefaultApplicationProblemPlusJSONResponse) VisitGetLearnedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetResultRequestObject struct {
+	Token Token `json:"token"`
+}
+
+type GetResultResponseObject interface {
+	VisitGetResultResponse(w http.ResponseWriter) error
+}
+
+type GetResult200JSONResponse ResultPage
+
+func (response GetResult200JSONResponse) VisitGetResultResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetResultdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetResultdefaultApplicationProblemPlusJSONResponse) VisitGetResultResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetResultPictureRequestObject struct {
+	Token   Token  `json:"token"`
+	Picture string `json:"picture"`
+}
+
+type GetResultPictureResponseObject interface {
+	VisitGetResultPictureResponse(w http.ResponseWriter) error
+}
+
+type GetResultPicture200ImagejpegResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetResultPicture200ImagejpegResponse) VisitGetResultPictureResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "image/jpeg")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetResultPicturedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetResultPicturedefaultApplicationProblemPlusJSONResponse) VisitGetResultPictureResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7060,6 +7447,12 @@ type StrictServerInterface interface {
 	// GetReport What the report says
 	// (GET /api/v1/calls/{call}/report)
 	GetReport(ctx context.Context, request GetReportRequestObject) (GetReportResponseObject, error)
+	// EndResult The link to the result ends
+	// (DELETE /api/v1/calls/{call}/result)
+	EndResult(ctx context.Context, request EndResultRequestObject) (EndResultResponseObject, error)
+	// MakeResult A link for the customer to what came of the call, once it is handed over; an earlier one ends
+	// (POST /api/v1/calls/{call}/result)
+	MakeResult(ctx context.Context, request MakeResultRequestObject) (MakeResultResponseObject, error)
 	// SetState The state the circuit is in now, in which the next readings are taken
 	// (PUT /api/v1/calls/{call}/state)
 	SetState(ctx context.Context, request SetStateRequestObject) (SetStateResponseObject, error)
@@ -7093,6 +7486,9 @@ type StrictServerInterface interface {
 	// GetWork The journal, the gates, the proof and the pictures of a call
 	// (GET /api/v1/calls/{call}/work)
 	GetWork(ctx context.Context, request GetWorkRequestObject) (GetWorkResponseObject, error)
+	// GetGuard What the code on a GFCI's label opens: what hangs on it; no name, no address
+	// (GET /api/v1/guards/{token})
+	GetGuard(ctx context.Context, request GetGuardRequestObject) (GetGuardResponseObject, error)
 	// GetHouse The house practice, the edition in force, prices and amendments
 	// (GET /api/v1/house)
 	GetHouse(ctx context.Context, request GetHouseRequestObject) (GetHouseResponseObject, error)
@@ -7132,6 +7528,12 @@ type StrictServerInterface interface {
 	// GetLearned What opened boxes showed against what the table of weights expected, for keeping
 	// (GET /api/v1/practice/learning)
 	GetLearned(ctx context.Context, request GetLearnedRequestObject) (GetLearnedResponseObject, error)
+	// GetResult The customer's page after the visit
+	// (GET /api/v1/results/{token})
+	GetResult(ctx context.Context, request GetResultRequestObject) (GetResultResponseObject, error)
+	// GetResultPicture A picture of that page
+	// (GET /api/v1/results/{token}/pictures/{picture})
+	GetResultPicture(ctx context.Context, request GetResultPictureRequestObject) (GetResultPictureResponseObject, error)
 	// GetRun The outlets of a run, and what each showed over the calls
 	// (GET /api/v1/runs/{run})
 	GetRun(ctx context.Context, request GetRunRequestObject) (GetRunResponseObject, error)
@@ -8565,6 +8967,56 @@ func (sh *strictHandler) GetReport(ctx *echo.Context, call CallID) error {
 	return nil
 }
 
+// EndResult operation middleware
+func (sh *strictHandler) EndResult(ctx *echo.Context, call CallID) error {
+	var request EndResultRequestObject
+
+	request.Call = call
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndResult(ctx.Request().Context(), request.(EndResultRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndResult")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EndResultResponseObject); ok {
+		return validResponse.VisitEndResultResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MakeResult operation middleware
+func (sh *strictHandler) MakeResult(ctx *echo.Context, call CallID) error {
+	var request MakeResultRequestObject
+
+	request.Call = call
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeResult(ctx.Request().Context(), request.(MakeResultRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeResult")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MakeResultResponseObject); ok {
+		return validResponse.VisitMakeResultResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // SetState operation middleware
 func (sh *strictHandler) SetState(ctx *echo.Context, call CallID) error {
 	var request SetStateRequestObject
@@ -8952,6 +9404,31 @@ func (sh *strictHandler) GetWork(ctx *echo.Context, call CallID) error {
 		return err
 	} else if validResponse, ok := response.(GetWorkResponseObject); ok {
 		return validResponse.VisitGetWorkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetGuard operation middleware
+func (sh *strictHandler) GetGuard(ctx *echo.Context, token Token) error {
+	var request GetGuardRequestObject
+
+	request.Token = token
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetGuard(ctx.Request().Context(), request.(GetGuardRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetGuard")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetGuardResponseObject); ok {
+		return validResponse.VisitGetGuardResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -9399,6 +9876,57 @@ func (sh *strictHandler) GetLearned(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(GetLearnedResponseObject); ok {
 		return validResponse.VisitGetLearnedResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetResult operation middleware
+func (sh *strictHandler) GetResult(ctx *echo.Context, token Token) error {
+	var request GetResultRequestObject
+
+	request.Token = token
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetResult(ctx.Request().Context(), request.(GetResultRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetResult")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetResultResponseObject); ok {
+		return validResponse.VisitGetResultResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetResultPicture operation middleware
+func (sh *strictHandler) GetResultPicture(ctx *echo.Context, token Token, picture string) error {
+	var request GetResultPictureRequestObject
+
+	request.Token = token
+	request.Picture = picture
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetResultPicture(ctx.Request().Context(), request.(GetResultPictureRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetResultPicture")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetResultPictureResponseObject); ok {
+		return validResponse.VisitGetResultPictureResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

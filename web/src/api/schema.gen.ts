@@ -722,6 +722,84 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/calls/{call}/result": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A link for the customer to what came of the call, once it is handed over; an earlier one ends */
+        post: operations["makeResult"];
+        /** The link to the result ends */
+        delete: operations["endResult"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/results/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: components["parameters"]["Token"];
+            };
+            cookie?: never;
+        };
+        /** The customer's page after the visit */
+        get: operations["getResult"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/results/{token}/pictures/{picture}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: components["parameters"]["Token"];
+                picture: string;
+            };
+            cookie?: never;
+        };
+        /** A picture of that page */
+        get: operations["getResultPicture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/guards/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: components["parameters"]["Token"];
+            };
+            cookie?: never;
+        };
+        /** What the code on a GFCI's label opens: what hangs on it; no name, no address */
+        get: operations["getGuard"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/visits/{token}": {
         parameters: {
             query?: never;
@@ -1550,6 +1628,45 @@ export interface components {
             /** Format: date-time */
             expiresAt: string;
         };
+        /** @description A GFCI, or the breaker, with what goes dead when it trips */
+        Protecting: {
+            device: string;
+            label: string;
+            holds: string[];
+        };
+        ResultPage: {
+            /** Format: date-time */
+            expiresAt: string;
+            pictures: {
+                id: string;
+                caption: string;
+            }[];
+            result: components["schemas"]["CallResult"];
+        };
+        CallResult: {
+            shop: string;
+            title: string;
+            /** Format: date-time */
+            finishedAt: string;
+            by: string;
+            standing: string;
+            wrong: string[];
+            /** @description Codes of the sentences that say why it mattered */
+            why: string[];
+            outlets: {
+                label: string;
+                half: components["schemas"]["Half"];
+                before?: components["schemas"]["Delta"];
+                after?: components["schemas"]["Delta"];
+            }[];
+            left: string[];
+            tests: {
+                what: string;
+                /** Format: date-time */
+                when: string;
+            }[];
+            guards: components["schemas"]["Protecting"][];
+        };
         VisitAnswer: {
             /** @enum {string} */
             kind: "danger" | "outlet" | "plugged" | "storm" | "work" | "reset" | "breaker" | "note";
@@ -1594,6 +1711,10 @@ export interface components {
         Basics: {
             /** @description The plug tester's lamps left to right; empty: not taught yet */
             lamps: ("hotNeutral" | "hotGround" | "neutralGround")[];
+            /** @description All that three lamps can show, the sound outlet first */
+            patterns: components["schemas"]["LampPattern"][];
+            /** @description What hangs on receptacles */
+            appliances: components["schemas"]["PluggedSize"][];
             /** @description An instrument is on the wire */
             meter: boolean;
             /** @description Verdicts a load tester gives */
@@ -1639,6 +1760,15 @@ export interface components {
              */
             volts: number;
             side: components["schemas"]["Side"];
+        };
+        LampPattern: {
+            lamps: {
+                hotNeutral: components["schemas"]["Lit"];
+                hotGround: components["schemas"]["Lit"];
+                neutralGround: components["schemas"]["Lit"];
+            };
+            /** @description The trade's name for it */
+            name: string;
         };
         LampOrder: {
             lamps: ("hotNeutral" | "hotGround" | "neutralGround")[];
@@ -1736,6 +1866,8 @@ export interface components {
             /** @enum {string} */
             kind: "cautions" | "draw-run" | "exclude" | "diagnose" | "breaker-off" | "prove-dead" | "look-in" | "make-up" | "breaker-on" | "prove" | "back" | "hand-over" | "next-call";
             words: string;
+            /** @description In a sentence or two; absent where the words say it */
+            why?: string;
             /**
              * @description Where it is made
              * @enum {string}
@@ -1743,8 +1875,18 @@ export interface components {
             screen: "call" | "dead" | "box" | "prove" | "hand-over" | "day";
             box?: string;
             at?: string;
-            half?: string;
-            tool?: string;
+            half?: components["schemas"]["Half"];
+            tool?: components["schemas"]["Tool"];
+            /** @enum {string} */
+            mode?: "high-z" | "low-z";
+            act?: components["schemas"]["ActName"];
+        };
+        /** @description An outlet to read on the way */
+        Near: {
+            /** @description A device */
+            at: string;
+            half: components["schemas"]["Half"];
+            label: string;
         };
         Progress: {
             phase: string;
@@ -1765,6 +1907,7 @@ export interface components {
             cautionsReadAt: string | null;
             phases: components["schemas"]["Progress"][];
             move: components["schemas"]["NextMove"];
+            nearest?: components["schemas"]["Near"];
             breaker: components["schemas"]["Breaker"];
             stops: components["schemas"]["Stop"][];
             /** @description What is known of each half that was read */
@@ -1806,6 +1949,11 @@ export interface components {
              * @description The customer's link is in force until then
              */
             visitUntil?: string;
+            /**
+             * Format: date-time
+             * @description So is the link to the result
+             */
+            resultUntil?: string;
             undo?: components["schemas"]["Done"];
             redo?: components["schemas"]["Done"];
             conflicts: components["schemas"]["DataConflict"][];
@@ -1825,6 +1973,11 @@ export interface components {
             label: string;
             /** Format: double */
             amps: number;
+            /**
+             * @description Its kind; absent: as it was
+             * @enum {string}
+             */
+            protection?: "none" | "gfci" | "afci" | "dual";
         };
         Stop: {
             box: string;
@@ -1892,6 +2045,8 @@ export interface components {
             /** @enum {integer} */
             slots?: 2 | 3;
             gfci?: boolean;
+            /** @description How many hang in the box; absent: one; 0: a junction */
+            devices?: number;
         };
         StopChange: {
             label?: string;
@@ -1905,6 +2060,8 @@ export interface components {
             makeup?: "feed-through" | "pigtail";
             /** @description The first device is one */
             gfci?: boolean;
+            /** @description How many hang in the box; 0: a junction. What is plugged into one that goes goes with it */
+            devices?: number;
         };
         /** @enum {string} */
         Lit: "lit" | "dark";
@@ -2024,7 +2181,7 @@ export interface components {
              */
             since?: "" | "storm" | "painter" | "heavy";
             boxes?: {
-                [key: string]: ("push-in" | "outdoors" | "worked" | "heavy" | "warm" | "worn")[];
+                [key: string]: ("push-in" | "outdoors" | "worked" | "heavy" | "warm" | "worn" | "switched-half" | "switch")[];
             };
         };
         Map: {
@@ -2073,7 +2230,7 @@ export interface components {
         };
         Entry: {
             /** @enum {string} */
-            kind: "breaker-off" | "breaker-on" | "tester-proven" | "dead" | "second-source" | "override" | "accepted" | "found" | "traced" | "died" | "note" | "marking" | "part" | "handed-over";
+            kind: "breaker-off" | "breaker-on" | "tester-proven" | "dead" | "second-source" | "override" | "accepted" | "found" | "traced" | "died" | "thrown" | "must-stay" | "halved" | "note" | "marking" | "part" | "handed-over";
             /** Format: date-time */
             at?: string;
             box?: string;
@@ -2085,6 +2242,8 @@ export interface components {
                 topToEarth?: number | null;
                 bottomToEarth?: number | null;
                 sensorSilent: boolean;
+                /** @description Stands for every pair not given: each was measured, and was below so many volts; at most 1 */
+                below?: number;
             };
             /** @enum {string} */
             secured?: "lock" | "tag" | "in-sight";
@@ -2098,6 +2257,10 @@ export interface components {
             reason?: string;
             way?: string;
             breaker?: string;
+            /** @description Must-stay, halved */
+            breakers?: string[];
+            /** @description Halved: the outlet, with those breakers off */
+            wentDead?: boolean;
             outlets?: string[];
             hidden?: string;
             text?: string;
@@ -2105,6 +2268,8 @@ export interface components {
             finding?: string;
             count?: number;
             to?: string;
+            /** @description Handed over: drawn by finger, as the path of an SVG 600 wide and 200 tall */
+            signature?: string;
             withdrawn?: boolean;
         };
         JournalLine: {
@@ -2139,6 +2304,20 @@ export interface components {
             /** @enum {string} */
             status: "not-read" | "agrees" | "differs";
         };
+        /** @description How far finding the breaker by switching off in halves has come */
+        BreakerSearch: {
+            /** @description It was said what must not go off */
+            asked: boolean;
+            /** @description Must not go off; none is proposed */
+            stay: string[];
+            /** @description May still be it, likeliest first */
+            left: string[];
+            /** @description To be off for the next look, all others on */
+            off: string[];
+            why: string;
+            /** @description The breaker it is; absent while more than one may be */
+            found?: string;
+        };
         DirectoryRow: {
             breaker: string;
             amps?: number;
@@ -2167,6 +2346,7 @@ export interface components {
             checks: components["schemas"]["Check"][];
             handOver: components["schemas"]["Gate"];
             directory: components["schemas"]["Directory"];
+            search: components["schemas"]["BreakerSearch"];
             pictures: components["schemas"]["Picture"][];
             /** @description A simulated transmitter and receiver are at hand */
             tracer: boolean;
@@ -2186,6 +2366,8 @@ export interface components {
             finishedAt: string;
             by?: string;
             to?: string;
+            /** @description As in the entry */
+            signature?: string;
             standing: string;
             cause?: string[] | null;
             asFound?: {
@@ -2896,6 +3078,8 @@ export interface components {
             saidDo: components["schemas"]["Said"];
             urgent: boolean;
             shown: boolean;
+            /** @description Nothing is plugged in there until it is excluded, a tester neither */
+            holds: boolean;
             site: string;
             tool?: components["schemas"]["Tool"];
             between?: string[];
@@ -3878,6 +4062,114 @@ export interface operations {
         requestBody?: never;
         responses: {
             200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    makeResult: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The link */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VisitLink"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    endResult: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    getResult: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: components["parameters"]["Token"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The page */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultPage"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getResultPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: components["parameters"]["Token"];
+                picture: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": string;
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getGuard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: components["parameters"]["Token"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The GFCI */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Protecting"];
+                };
+            };
             default: components["responses"]["Refused"];
         };
     };
