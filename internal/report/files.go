@@ -48,7 +48,7 @@ func CSV(w io.Writer, c *circuit.Circuit, readings []sitebook.Taken) error {
 			}
 		}
 		row = append(row, values...)
-		row = append(row, strings.Join(r.Tripped, " "), plain(r.Words()))
+		row = append(row, strings.Join(c.SayAll(r.Tripped), "; "), plain(r.Words(c)))
 		if err := out.Write(row); err != nil {
 			return err
 		}

@@ -11,6 +11,9 @@ import (
 	"time"
 
 	"codeberg.org/go-pdf/fpdf"
+	"github.com/skip2/go-qrcode"
+	"golang.org/x/image/font/gofont/gobold"
+	"golang.org/x/image/font/gofont/goregular"
 
 	"elvat/core/job"
 	"elvat/core/makeup"
@@ -30,10 +33,12 @@ const (
 	textWidth = pageWidth - 2*margin
 )
 
+// face is the name of the fonts in the file.
+const face = "Go"
+
 // page is a PDF being written.
 type page struct {
 	pdf *fpdf.Fpdf
-	tr  func(string) string
 }
 
 func newPage(title string, at time.Time) *page {
@@ -46,11 +51,14 @@ func newPage(title string, at time.Time) *page {
 	pdf.SetCreator("Elvat", true)
 	pdf.SetMargins(margin, margin, margin)
 	pdf.SetAutoPageBreak(true, 20)
-	p := &page{pdf: pdf, tr: pdf.UnicodeTranslatorFromDescriptor("")}
+	p := &page{pdf: pdf}
+	// The Go fonts: Latin, Greek and Cyrillic. Names are not all English.
+	pdf.AddUTF8FontFromBytes(face, "", goregular.TTF)
+	pdf.AddUTF8FontFromBytes(face, "B", gobold.TTF)
 	pdf.SetFooterFunc(func() {
 		pdf.SetY(-14)
-		pdf.SetFont("Helvetica", "", 8)
-		pdf.CellFormat(textWidth/2, 5, p.tr(title), "", 0, "L", false, 0, "")
+		pdf.SetFont(face, "", 8)
+		pdf.CellFormat(textWidth/2, 5, title, "", 0, "L", false, 0, "")
 		pdf.CellFormat(textWidth/2, 5, fmt.Sprintf("page %d of {nb}", pdf.PageNo()), "", 0, "R", false, 0, "")
 	})
 	pdf.AliasNbPages("")
@@ -58,11 +66,11 @@ func newPage(title string, at time.Time) *page {
 	return p
 }
 
-func (p *page) font(style string, size float64) { p.pdf.SetFont("Helvetica", style, size) }
+func (p *page) font(style string, size float64) { p.pdf.SetFont(face, style, size) }
 
 func (p *page) para(style string, size float64, text string) {
 	p.font(style, size)
-	p.pdf.MultiCell(textWidth, size*0.45, p.tr(text), "", "L", false)
+	p.pdf.MultiCell(textWidth, size*0.45, text, "", "L", false)
 }
 
 // section starts a part; it does not start at the foot of a page.
@@ -105,7 +113,7 @@ func PDF(w io.Writer, r job.Report, pictures []Picture) error {
 	if r.By != "" {
 		p.para("", 10, fmt.Sprintf("Handed over by %s to %s, %s UTC.", r.By, r.To, r.FinishedAt.UTC().Format(stampLayout)))
 	}
-	p.list("Cause, with its evidence", r.Cause)
+	p.list("Cause", r.Cause)
 	p.asFound(r.AsFound)
 	p.proven(r.Proven)
 	p.done(r)
@@ -119,7 +127,7 @@ func PDF(w io.Writer, r job.Report, pictures []Picture) error {
 	}
 	p.list("Next tests due", due)
 	p.list("Cautions", r.Cautions)
-	p.signatures()
+	p.signatures(r)
 	for i, picture := range pictures {
 		p.picture(i, picture)
 	}
@@ -127,7 +135,7 @@ func PDF(w io.Writer, r job.Report, pictures []Picture) error {
 }
 
 // signatures leaves room for those who hand over and receive.
-func (p *page) signatures() {
+func (p *page) signatures(r job.Report) {
 	y := p.row(24) + 16
 	p.pdf.SetLineWidth(0.3)
 	for i, who := range []string{"handed over", "received"} {
@@ -135,7 +143,21 @@ func (p *page) signatures() {
 		p.pdf.Line(x, y, x+textWidth/2-4, y)
 		p.pdf.SetXY(x, y+1)
 		p.font("", 8)
-		p.pdf.CellFormat(textWidth/2-4, 4, who+", name and date", "", 0, "L", false, 0, "")
+		name := ", name and date"
+		if r.To != "" {
+			name = " by " + []string{r.By, r.To}[i]
+		}
+		p.pdf.CellFormat(textWidth/2-4, 4, who+name, "", 0, "L", false, 0, "")
+	}
+	if strokes, err := job.Strokes(r.Signature); err == nil { // one that was kept passed its check
+		const scale = 15.0 / job.SignatureTall // millimetres a unit
+		x, top := margin+textWidth/2+4, y-15
+		p.pdf.SetLineWidth(0.5)
+		for _, s := range strokes {
+			for i := 1; i < len(s); i++ {
+				p.pdf.Line(x+s[i-1][0]*scale, top+s[i-1][1]*scale, x+s[i][0]*scale, top+s[i][1]*scale)
+			}
+		}
 	}
 	p.pdf.SetY(y + 8)
 }
@@ -161,10 +183,10 @@ func (p *page) asFound(rows []job.OutletRow) {
 		p.delta(margin+6, y+8, &o.Delta, false)
 		p.pdf.SetXY(margin+16, y+1)
 		p.font("B", 10)
-		p.pdf.CellFormat(60, 5, p.tr(where(o.Label, string(o.Half))), "", 1, "L", false, 0, "")
+		p.pdf.CellFormat(60, 5, where(o.Label, string(o.Half)), "", 1, "L", false, 0, "")
 		p.pdf.SetX(margin + 16)
 		p.font("", 9)
-		p.pdf.MultiCell(textWidth-16, 4, p.tr(join(o.Words)), "", "L", false)
+		p.pdf.MultiCell(textWidth-16, 4, join(o.Words), "", "L", false)
 		p.pdf.SetY(max(p.pdf.GetY(), y+14))
 	}
 }
@@ -203,7 +225,7 @@ func (p *page) proven(rows []job.ProvenRow) {
 		p.pdf.CellFormat(
 			textWidth-32,
 			5,
-			p.tr(where(o.Label, string(o.Half))+": "+statusWords[o.Status]),
+			where(o.Label, string(o.Half))+": "+statusWords[o.Status],
 			"",
 			1,
 			"L",
@@ -217,7 +239,7 @@ func (p *page) proven(rows []job.ProvenRow) {
 		if o.SaysSeen != "" {
 			text += ". Measured: " + o.SaysSeen
 		}
-		p.pdf.MultiCell(textWidth-32, 4, p.tr(text+" ("+o.Why+")"), "", "L", false)
+		p.pdf.MultiCell(textWidth-32, 4, text+" ("+o.Why+")", "", "L", false)
 		p.pdf.SetY(max(p.pdf.GetY(), y+14))
 	}
 }
@@ -311,6 +333,26 @@ func (p *page) delta(x, y float64, d *tester.Delta, predicted bool) {
 	}
 }
 
+// code draws the QR code (ISO/IEC 18004) of an address, its modules as squares, with the
+// quiet zone that it asks for.
+func (p *page) code(x, y, size float64, address string) error {
+	q, err := qrcode.New(address, qrcode.Medium)
+	if err != nil {
+		return fmt.Errorf("code of a label: %w", err)
+	}
+	rows := q.Bitmap()
+	side := size / float64(len(rows))
+	p.pdf.SetFillColor(0, 0, 0)
+	for i, row := range rows {
+		for k, dark := range row {
+			if dark {
+				p.pdf.Rect(x+float64(k)*side, y+float64(i)*side, side*1.02, side*1.02, "F")
+			}
+		}
+	}
+	return nil
+}
+
 // Labels writes the panel's directory and a label for every outlet.
 func Labels(w io.Writer, title string, directory job.Directory, labels []job.Label, at time.Time) error {
 	p := newPage("Directory and labels, "+title, at)
@@ -327,13 +369,13 @@ func Labels(w io.Writer, title string, directory job.Directory, labels []job.Lab
 		}
 		p.row(8)
 		p.font("B", 12)
-		p.pdf.CellFormat(22, 8, p.tr(row.Breaker), "1", 0, "C", false, 0, "")
+		p.pdf.CellFormat(22, 8, row.Breaker, "1", 0, "C", false, 0, "")
 		p.font("", 11)
 		p.pdf.CellFormat(22, 8, amps, "1", 0, "C", false, 0, "")
-		p.pdf.CellFormat(textWidth-44, 8, p.tr(serves), "1", 1, "L", false, 0, "")
+		p.pdf.CellFormat(textWidth-44, 8, serves, "1", 1, "L", false, 0, "")
 	}
 	p.section("Labels for the outlets")
-	const wide, tall = 56.0, 24.0
+	const wide, tall, code = 56.0, 28.0, 21.0
 	for i, l := range labels {
 		if i%3 == 0 {
 			p.row(tall + 4)
@@ -342,12 +384,19 @@ func Labels(w io.Writer, title string, directory job.Directory, labels []job.Lab
 		p.pdf.SetLineWidth(0.3)
 		p.pdf.Rect(x, y, wide, tall, "D")
 		p.pdf.SetXY(x+2, y+2)
+		room := wide - 4
+		if l.Code != "" {
+			room -= code
+			if err := p.code(x+wide-code-1.5, y+2, code, l.Code); err != nil {
+				return err
+			}
+		}
 		p.font("B", 10)
-		p.pdf.CellFormat(wide-4, 5, p.tr(l.At), "", 1, "L", false, 0, "")
+		p.pdf.MultiCell(room, 4.6, l.At, "", "L", false)
 		p.font("", 9)
 		for _, text := range l.Text {
 			p.pdf.SetX(x + 2)
-			p.pdf.CellFormat(wide-4, 4.2, p.tr(text), "", 1, "L", false, 0, "")
+			p.pdf.MultiCell(room, 4.2, text, "", "L", false)
 		}
 		p.pdf.SetY(y)
 		if i%3 == 2 || i == len(labels)-1 {

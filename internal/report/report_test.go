@@ -6,6 +6,7 @@ import (
 	"encoding/xml"
 	"image"
 	"image/jpeg"
+	"image/png"
 	"io"
 	"math/rand/v2"
 	"os"
@@ -16,6 +17,8 @@ import (
 	"time"
 
 	"github.com/apognu/gocal"
+	"github.com/makiuchi-d/gozxing"
+	qr "github.com/makiuchi-d/gozxing/qrcode"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"github.com/xuri/excelize/v2"
@@ -109,7 +112,7 @@ func TestPDFByAnotherReader(t *testing.T) {
 	flat := strings.Join(strings.Fields(string(text)), " ")
 	for _, want := range []string{
 		"Bindery, upper floor", "Lamplight Electric", "Complaint: Press dead (since Monday)", "Proven: every reading is as predicted.", "Handed over by A. Reyes to the tenant, 2026-05-04 15:00 UTC",
-		"Cause, with its evidence", "As found, before anything was loosened", "predicted and measured", "Wash sink: not read", "NEC 314.16(B), 2023. Check what is adopted here.", "common practice, no source",
+		"Cause", "As found, before anything was loosened", "predicted and measured", "Wash sink: not read", "NEC 314.16(B), 2023. Check what is adopted here.", "common practice, no source",
 		"Findings left open", "put right", "No Equipment Ground", "2 lever, 3-wire", "passed by A. Reyes (licence 4711)", "2026-06-04: Press the test button", "Cautions", "The pulled device", "page 1 of",
 	} {
 		assert.Contains(t, flat, want)
@@ -161,6 +164,8 @@ func TestLabelsByAnotherReader(t *testing.T) {
 	require.Len(t, labels, 3)
 	assert.Equal(t, []string{"Breaker 11", "Resets here"}, labels[0].Text)
 	assert.Equal(t, []string{"Breaker 11", "Resets at Wash sink", "No Equipment Ground"}, labels[1].Text)
+	labels[0].Code = "https://shop.example/gfci/GEXFEMI-ABCDEFGHIJKLMNOP"
+	labels[2].At = "Φωτογραφείο, Фотолаборатория" // names are not all English
 	var out bytes.Buffer
 	require.NoError(
 		t,
@@ -176,9 +181,31 @@ func TestLabelsByAnotherReader(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, out.Bytes(), 0o600))
 	text, err := exec.CommandContext(t.Context(), "pdftotext", "-layout", file, "-").CombinedOutput()
 	require.NoError(t, err, string(text))
-	for _, want := range []string{"Panel directory", "20 A", "(found)", "spare", "Resets at Wash sink", "No Equipment Ground"} {
+	for _, want := range []string{"Panel directory", "20 A", "(found)", "spare", "Resets at Wash", "No Equipment Ground", "Φωτογραφείο", "Фото"} {
 		assert.Contains(t, string(text), want)
 	}
+	// The printed code is read back by another library, off the page as it is drawn.
+	picture, err := exec.CommandContext(t.Context(), "pdftoppm", "-png", "-r", "200", "-f", "1", "-l", "1", file).Output()
+	require.NoError(t, err)
+	drawn, err := png.Decode(bytes.NewReader(picture))
+	require.NoError(t, err)
+	bits, err := gozxing.NewBinaryBitmapFromImage(drawn)
+	require.NoError(t, err)
+	read, err := qr.NewQRCodeReader().Decode(bits, map[gozxing.DecodeHintType]any{gozxing.DecodeHintType_TRY_HARDER: true})
+	require.NoError(t, err)
+	assert.Equal(t, labels[0].Code, read.GetText())
+}
+
+// TestSignature: what was drawn by finger is on the paper, and nothing else passes for one.
+func TestSignature(t *testing.T) {
+	dark := func(signature string) int {
+		r := paper()
+		r.Signature = signature
+		var out bytes.Buffer
+		require.NoError(t, PDF(&out, r, nil))
+		return out.Len()
+	}
+	assert.Greater(t, dark("M 10 10 L 300 150 L 590 20"), dark(""))
 }
 
 // TestCalendarByAnotherReader: a second library reads the events.

@@ -49,7 +49,7 @@ const lampsSetting = "lamps"
 func (s *calls) basics(ctx context.Context) (api.Basics, error) {
 	b := api.Basics{
 		Shop: s.shop, Cautions: job.Cautions, BreakerAmps: circuit.BranchAmps, AssumedFeet: circuit.AssumedFeet,
-		Sides: tester.Default.Sides(), Lamps: []api.BasicsLamps{}, Meter: s.meter != nil,
+		Sides: tester.Default.Sides(), Lamps: []api.BasicsLamps{}, Patterns: tester.Patterns(), Appliances: appliances(), Meter: s.meter != nil,
 		Plugged: diagnosis.PluggedSizes, ProvesOn: job.ProvesOn,
 	}
 	for _, g := range wire.Gauges {
@@ -63,6 +63,15 @@ func (s *calls) basics(ctx context.Context) (api.Basics, error) {
 		return b, err
 	}
 	return b, json.Unmarshal(kept, &b.Lamps)
+}
+
+// appliances are what may be plugged in, in the contract's shape.
+func appliances() []api.PluggedSize {
+	var all []api.PluggedSize
+	for _, a := range circuit.Appliances {
+		all = append(all, api.PluggedSize(a))
+	}
+	return all
 }
 
 func (s *calls) SetLamps(ctx context.Context, r api.SetLampsRequestObject) (api.SetLampsResponseObject, error) {
@@ -129,11 +138,13 @@ func (s *calls) wholeAt(ctx context.Context, at *store.Snapshot) (api.Call, erro
 	now.Conflicts = conflicts(v.record)
 	last, back := v.record.Undoable()
 	now.Undo, now.Redo = done(last), done(back)
-	link, err := s.store.VisitOf(ctx, v.call.ID, s.now())
-	if err == nil {
-		now.VisitUntil = &link.ExpiresAt
-	} else if !errors.Is(err, store.ErrNotFound) {
-		return now, err
+	for kind, until := range map[store.LinkKind]**time.Time{store.BeforeVisit: &now.VisitUntil, store.OfResult: &now.ResultUntil} {
+		link, err := s.store.VisitOf(ctx, v.call.ID, kind, s.now())
+		if err == nil {
+			*until = &link.ExpiresAt
+		} else if !errors.Is(err, store.ErrNotFound) {
+			return now, err
+		}
 	}
 	return now, s.supplies(ctx, v, &now)
 }
@@ -189,7 +200,9 @@ func (s *calls) ReplaceCircuit(
 }
 
 func (s *calls) SetBreaker(ctx context.Context, r api.SetBreakerRequestObject) (api.SetBreakerResponseObject, error) {
-	now, err := s.change(ctx, r.Call, &corecall.SetBreaker{Label: r.Body.Label, Amps: r.Body.Amps})
+	now, err := s.change(ctx, r.Call, &corecall.SetBreaker{
+		Label: r.Body.Label, Amps: r.Body.Amps, Protection: circuit.Protection(or(r.Body.Protection, "")),
+	})
 	return api.SetBreaker200JSONResponse{CallNowJSONResponse: now}, err
 }
 
@@ -198,7 +211,7 @@ func (s *calls) AddStop(ctx context.Context, r api.AddStopRequestObject) (api.Ad
 	// Who draws the run adds one outlet after the other, and waits for no suspects.
 	now, err := s.change(context.WithValue(ctx, laterKey{}, true), r.Call, &corecall.AddStop{
 		After: b.After, Into: or(b.Into, ""), Label: or(b.Label, ""), AWG: wire.Gauge(or(b.Awg, 0)), Feet: or(b.Feet, 0), Ground: b.Ground,
-		Slots: int(or(b.Slots, 0)), GFCI: or(b.Gfci, false),
+		Slots: int(or(b.Slots, 0)), GFCI: or(b.Gfci, false), Devices: as[int](b.Devices),
 	})
 	made(ctx, "/calls/%d", r.Call)
 	return api.AddStop201JSONResponse{CallNowJSONResponse: now}, err
@@ -216,7 +229,7 @@ func (s *calls) ChangeStop(ctx context.Context, r api.ChangeStopRequestObject) (
 	now, err := s.change(ctx, r.Call, &corecall.ChangeStop{
 		Box: r.Box, Label: r.Body.Label, Feet: r.Body.Feet, Ground: r.Body.Ground,
 		AWG: as[wire.Gauge](r.Body.Awg), Slots: as[int](r.Body.Slots), Makeup: (*circuit.Makeup)(r.Body.Makeup),
-		GFCI: r.Body.Gfci,
+		GFCI: r.Body.Gfci, Devices: as[int](r.Body.Devices),
 	})
 	return api.ChangeStop200JSONResponse{CallNowJSONResponse: now}, err
 }

@@ -180,7 +180,7 @@ func requestLog(log *slog.Logger) echo.MiddlewareFunc {
 // unlinked is a path without the token of a customer's link: who reads the log
 // may not use it.
 func unlinked(path string) string {
-	for _, before := range []string{"/api/v1/visits/", "/visit/"} {
+	for _, before := range []string{"/api/v1/visits/", "/visit/", "/api/v1/results/", "/result/", "/api/v1/guards/", "/gfci/"} {
 		if rest, ok := strings.CutPrefix(path, before); ok {
 			_, after, _ := strings.Cut(rest, "/")
 			return strings.TrimSuffix(before+"…/"+after, "/")

@@ -104,9 +104,9 @@ func (v *state) lines() []api.StoredReading {
 			Doubtful:  l.Doubtful,
 			Reading:   l.Reading,
 			Delta:     l.Delta,
-			Says:      l.Reading.Line(),
+			Says:      l.Reading.Line(v.circuit),
 		}
-		if state := l.Reading.State.Words(); state != "" {
+		if state := l.Reading.State.Words(v.circuit); state != "" {
 			entry.State = &state
 		}
 		if l.Problem != "" {
@@ -125,7 +125,7 @@ func (v *state) view() api.Call {
 	b := v.circuit.Breaker
 	return api.Call{
 		Pending: v.pending, Id: v.call.ID, Title: v.record.Title, Complaint: v.record.Complaint, CreatedAt: v.call.CreatedAt,
-		CautionsReadAt: v.record.CautionsReadAt, Phases: v.Facts.Strip(), Move: v.record.Move(v.View),
+		CautionsReadAt: v.record.CautionsReadAt, Phases: v.Facts.Strip(), Move: v.record.Move(v.View), Nearest: v.record.Nearest(v.View),
 		Breaker: api.Breaker{Label: b.Label, Amps: b.Amps, Poles: b.Poles, Protection: string(b.Protection)},
 		Stops:   v.circuit.Stops(), Halves: v.halves(), Readings: v.lines(),
 		Diagnosis: v.Result.Short(alikeShown),

@@ -32,7 +32,7 @@ func (s *calls) MakeVisit(ctx context.Context, r api.MakeVisitRequestObject) (ap
 	}
 	token := rand.Text() + rand.Text() // 260 bits: nobody guesses it
 	v := store.Visit{Call: r.Call, MadeAt: s.now(), ExpiresAt: s.now().Add(visitFor)}
-	if err := s.store.AddVisit(ctx, token, v); err != nil {
+	if err := s.store.AddVisit(ctx, token, store.BeforeVisit, v); err != nil {
 		return nil, err
 	}
 	made(ctx, "/visits/%s", token)
@@ -41,7 +41,7 @@ func (s *calls) MakeVisit(ctx context.Context, r api.MakeVisitRequestObject) (ap
 
 // EndVisit ends the customer's link.
 func (s *calls) EndVisit(ctx context.Context, r api.EndVisitRequestObject) (api.EndVisitResponseObject, error) {
-	if err := s.store.EndVisits(ctx, r.Call); err != nil {
+	if err := s.store.EndVisits(ctx, r.Call, store.BeforeVisit); err != nil {
 		return nil, err
 	}
 	now, err := s.callNow(ctx, r.Call)
@@ -59,7 +59,7 @@ type visiting struct {
 var errNoVisit = errors.New("this link is not in force: it may have run out. Ask the shop for another")
 
 func (s *calls) visiting(ctx context.Context, token string) (v visiting, err error) {
-	if v.link, err = s.store.Visit(ctx, token, s.now()); err != nil {
+	if v.link, err = s.store.Visit(ctx, token, store.BeforeVisit, s.now()); err != nil {
 		if errors.Is(err, store.ErrNotFound) {
 			return v, errNoVisit
 		}

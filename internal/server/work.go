@@ -43,7 +43,7 @@ func (s *calls) workAt(ctx context.Context, at *store.Snapshot) (api.WorkNowJSON
 	}
 	w := api.WorkNowJSONResponse{
 		Journal: []api.JournalLine{}, Gates: v.Gates, Checks: append([]job.Check{}, v.Checks...), HandOver: r.Journal.HandOver(v.Checks, open),
-		Directory: r.PanelDirectory(), Pictures: []api.Picture{}, Tracer: s.tracer, Stays: []string{}, Version: r.Version,
+		Directory: r.PanelDirectory(), Search: r.Search(), Pictures: []api.Picture{}, Tracer: s.tracer, Stays: []string{}, Version: r.Version,
 	}
 	for i, e := range r.Journal {
 		w.Journal = append(w.Journal, api.JournalLine{Id: r.EntryIDs[i], Entry: e, Words: e.Words(v.circuit.LabelOf)})
@@ -228,13 +228,11 @@ func (s *calls) write(ctx context.Context, out io.Writer, v *state, src *job.Sou
 		}
 		return report.PDF(out, paperOf, pictures)
 	case "labels.pdf":
-		return report.Labels(
-			out,
-			v.call.Title,
-			v.record.PanelDirectory(),
-			job.Labels(v.circuit, paperOf.Markings),
-			paperOf.FinishedAt,
-		)
+		labels, err := s.labels(ctx, v, paperOf.Markings)
+		if err != nil {
+			return err
+		}
+		return report.Labels(out, v.call.Title, v.record.PanelDirectory(), labels, paperOf.FinishedAt)
 	case "readings.csv":
 		return report.CSV(out, v.circuit, src.Readings)
 	case "tests.ics":

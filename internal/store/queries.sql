@@ -242,16 +242,16 @@ SELECT count(*) FROM failures WHERE name = ? AND at >= ?;
 DELETE FROM failures WHERE name = ?;
 
 -- name: AddVisit :exec
-INSERT INTO visits (token, call_id, made_at, expires_at) VALUES (?, ?, ?, ?);
+INSERT INTO visits (token, call_id, made_at, expires_at, of_result) VALUES (?, ?, ?, ?, ?);
 
 -- name: EndVisits :exec
-UPDATE visits SET withdrawn = 1 WHERE call_id = ?;
+UPDATE visits SET withdrawn = 1 WHERE call_id = ? AND of_result = ?;
 
 -- name: Visit :one
-SELECT call_id, made_at, expires_at FROM visits WHERE token = ? AND NOT withdrawn AND expires_at > ?;
+SELECT call_id, made_at, expires_at FROM visits WHERE token = ? AND NOT withdrawn AND expires_at > ? AND of_result = ?;
 
 -- name: VisitOf :one
-SELECT call_id, made_at, expires_at FROM visits WHERE call_id = ? AND NOT withdrawn AND expires_at > ?;
+SELECT call_id, made_at, expires_at FROM visits WHERE call_id = ? AND NOT withdrawn AND expires_at > ? AND of_result = ?;
 
 -- name: Filled :one
 SELECT count(*) FROM (SELECT c.id FROM calls c UNION ALL SELECT t.id FROM sites t) AS one;

@@ -156,7 +156,7 @@ CREATE TABLE visits (
     made_at    INTEGER NOT NULL CHECK (typeof(made_at) = 'integer'),
     expires_at INTEGER NOT NULL CHECK (typeof(expires_at) = 'integer'),
     withdrawn  INTEGER NOT NULL DEFAULT 0 CHECK (withdrawn IN (0, 1))
-) WITHOUT ROWID;
+, of_result INTEGER NOT NULL DEFAULT 0 CHECK (of_result IN (0, 1))) WITHOUT ROWID;
 
 CREATE UNIQUE INDEX actions_by_command ON actions (command);
 

@@ -386,7 +386,7 @@ func (q *Queries) AddToken(ctx context.Context, arg AddTokenParams) (int64, erro
 }
 
 const addVisit = `-- name: AddVisit :exec
-INSERT INTO visits (token, call_id, made_at, expires_at) VALUES (?, ?, ?, ?)
+INSERT INTO visits (token, call_id, made_at, expires_at, of_result) VALUES (?, ?, ?, ?, ?)
 `
 
 type AddVisitParams struct {
@@ -394,6 +394,7 @@ type AddVisitParams struct {
 	CallID    int64
 	MadeAt    int64
 	ExpiresAt int64
+	OfResult  int64
 }
 
 func (q *Queries) AddVisit(ctx context.Context, arg AddVisitParams) error {
@@ -402,6 +403,7 @@ func (q *Queries) AddVisit(ctx context.Context, arg AddVisitParams) error {
 		arg.CallID,
 		arg.MadeAt,
 		arg.ExpiresAt,
+		arg.OfResult,
 	)
 	return err
 }
@@ -667,11 +669,16 @@ func (q *Queries) DueGFCIs(ctx context.Context, arg DueGFCIsParams) ([]DueGFCIsR
 }
 
 const endVisits = `-- name: EndVisits :exec
-UPDATE visits SET withdrawn = 1 WHERE call_id = ?
+UPDATE visits SET withdrawn = 1 WHERE call_id = ? AND of_result = ?
 `
 
-func (q *Queries) EndVisits(ctx context.Context, callID int64) error {
-	_, err := q.db.ExecContext(ctx, endVisits, callID)
+type EndVisitsParams struct {
+	CallID   int64
+	OfResult int64
+}
+
+func (q *Queries) EndVisits(ctx context.Context, arg EndVisitsParams) error {
+	_, err := q.db.ExecContext(ctx, endVisits, arg.CallID, arg.OfResult)
 	return err
 }
 
@@ -1899,12 +1906,13 @@ func (q *Queries) Used(ctx context.Context, callID *int64) ([]UsedRow, error) {
 }
 
 const visit = `-- name: Visit :one
-SELECT call_id, made_at, expires_at FROM visits WHERE token = ? AND NOT withdrawn AND expires_at > ?
+SELECT call_id, made_at, expires_at FROM visits WHERE token = ? AND NOT withdrawn AND expires_at > ? AND of_result = ?
 `
 
 type VisitParams struct {
 	Token     string
 	ExpiresAt int64
+	OfResult  int64
 }
 
 type VisitRow struct {
@@ -1914,19 +1922,20 @@ type VisitRow struct {
 }
 
 func (q *Queries) Visit(ctx context.Context, arg VisitParams) (VisitRow, error) {
-	row := q.db.QueryRowContext(ctx, visit, arg.Token, arg.ExpiresAt)
+	row := q.db.QueryRowContext(ctx, visit, arg.Token, arg.ExpiresAt, arg.OfResult)
 	var i VisitRow
 	err := row.Scan(&i.CallID, &i.MadeAt, &i.ExpiresAt)
 	return i, err
 }
 
 const visitOf = `-- name: VisitOf :one
-SELECT call_id, made_at, expires_at FROM visits WHERE call_id = ? AND NOT withdrawn AND expires_at > ?
+SELECT call_id, made_at, expires_at FROM visits WHERE call_id = ? AND NOT withdrawn AND expires_at > ? AND of_result = ?
 `
 
 type VisitOfParams struct {
 	CallID    int64
 	ExpiresAt int64
+	OfResult  int64
 }
 
 type VisitOfRow struct {
@@ -1936,7 +1945,7 @@ type VisitOfRow struct {
 }
 
 func (q *Queries) VisitOf(ctx context.Context, arg VisitOfParams) (VisitOfRow, error) {
-	row := q.db.QueryRowContext(ctx, visitOf, arg.CallID, arg.ExpiresAt)
+	row := q.db.QueryRowContext(ctx, visitOf, arg.CallID, arg.ExpiresAt, arg.OfResult)
 	var i VisitOfRow
 	err := row.Scan(&i.CallID, &i.MadeAt, &i.ExpiresAt)
 	return i, err
