@@ -11,16 +11,18 @@ import { CallScreen } from './calls/CallScreen';
 import { Day } from './calls/Day';
 import { WaitingBar } from './outbox/WaitingBar';
 import { PracticeScreen } from './practice/PracticeScreen';
+import { GuardScreen, ResultScreen } from './result/ResultScreen';
 import { ShopScreen } from './shop/ShopScreen';
 import { MeScreen, SignedIn } from './shop/SignIn';
 import { VansScreen } from './shop/VansScreen';
 import { SumsScreen } from './sums/SumsScreen';
 import { SweepScreen } from './sweep/SweepScreen';
 import './styles.css';
+import { DeadScreen } from './dead/DeadScreen';
+import { Arrived, SkipLink } from './ui/Arrived';
 import { followTheme } from './ui/theme';
 import { Working } from './ui/Working';
 import { VisitScreen } from './visit/VisitScreen';
-import { DeadScreen } from './work/DeadScreen';
 import { HandOverScreen } from './work/HandOverScreen';
 import { ProveScreen } from './work/ProveScreen';
 
@@ -46,10 +48,14 @@ if (root) {
 			<QueryClientProvider client={queries}>
 				<Working />
 				<BrowserRouter>
+					<SkipLink />
+					<Arrived />
 					<SignedIn>
 						<WaitingBar />
 						<Routes>
 							<Route path="/visit/:token" element={<VisitScreen />} />
+							<Route path="/result/:token" element={<ResultScreen />} />
+							<Route path="/gfci/:token" element={<GuardScreen />} />
 							<Route path="/book" element={<BookScreen />} />
 							<Route path="/book/sites/:site" element={<SiteScreen />} />
 							<Route path="/book/runs/:run" element={<RunScreen />} />

@@ -21,6 +21,7 @@ import {
 	type Reading,
 	Refused,
 	type RunMap,
+	type Schemas,
 	type Shop,
 	type State,
 	type StopChange,
@@ -85,7 +86,8 @@ function useChange<V>(call: number, send: (what: V) => Promise<Call>) {
 			const before = cache.getQueryData<Call>(['call', call]);
 			// Until it is worked out, what was known before stands.
 			const diagnosis = now.pending && before ? before.diagnosis : now.diagnosis;
-			cache.setQueryData(['call', call], noted(`call ${call}`, { ...now, diagnosis }));
+			const move = now.pending && before ? before.move : now.move;
+			cache.setQueryData(['call', call], noted(`call ${call}`, { ...now, diagnosis, move }));
 			if (now.pending) cache.invalidateQueries({ queryKey: ['call', call] });
 			for (const key of ['work', 'report', 'box']) cache.invalidateQueries({ queryKey: [key, call] });
 		},
@@ -174,7 +176,7 @@ export function useForgetLearned() {
 }
 
 export function useSetBreaker(call: number) {
-	return useChange(call, (breaker: { label: string; amps: number }) =>
+	return useChange(call, (breaker: Schemas['BreakerChange']) =>
 		body(client.PUT('/api/v1/calls/{call}/breaker', { ...at(call), body: breaker })),
 	);
 }

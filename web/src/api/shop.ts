@@ -269,6 +269,18 @@ export function useMakeVisit(call: number) {
 	});
 }
 
+export function useMakeResult(call: number) {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: () => body(client.POST('/api/v1/calls/{call}/result', at(call))),
+		onSuccess: () => cache.invalidateQueries({ queryKey: ['call', call] }),
+	});
+}
+
+export function useEndResult(call: number) {
+	return useBeside(call, () => body(client.DELETE('/api/v1/calls/{call}/result', at(call))));
+}
+
 export function useEndVisit(call: number) {
 	return useBeside(call, () => body(client.DELETE('/api/v1/calls/{call}/visit', at(call))));
 }

@@ -1,3 +1,4 @@
+import { useEffect, useRef } from 'react';
 import type { Box, BoxCable, Plan } from '../api/client';
 import { cableWords } from './cables';
 import { aluminumWays, exposures, poles, protections, secondHots, volumes, walls, withDevice } from './choices';
@@ -12,9 +13,21 @@ interface Props {
 
 /** What is not known and decides; each is answered where it stands. */
 export function Asks({ plan, box, save }: Props) {
+	const first = useRef<HTMLElement>(null);
+	const left = plan.asks.length;
+	const before = useRef(left);
+	// Answered: the next one comes to where the thumb is.
+	useEffect(() => {
+		if (left < before.current) first.current?.scrollIntoView({ block: 'nearest' });
+		before.current = left;
+	}, [left]);
 	if (plan.asks.length === 0) return null;
 	return (
-		<section className="mb-3 border-l-4 border-accent pl-3 print:border-ink" aria-label="Not known">
+		<section
+			ref={first}
+			className="mb-3 scroll-mt-4 border-l-4 border-accent pl-3 print:border-ink"
+			aria-label="Not known"
+		>
 			<h2 className="m-0 text-base font-bold">Not known, and it decides</h2>
 			<ul className="m-0 list-none p-0">
 				{plan.asks.map((a) => (

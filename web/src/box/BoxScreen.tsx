@@ -78,6 +78,10 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 		if (unsent.current) save(unsent.current);
 	}, []);
 	const wide = shown === 'both';
+	// On a phone what the plan asks stands over the drawing, until it is answered.
+	const asks = !entering && plan.asks.length > 0;
+	// Until it is said what it was, that question stands before all else.
+	const asked = about.data?.move.kind === 'look-in' && about.data.move.box === id;
 	return (
 		<div className="box-page flex min-h-dvh flex-col">
 			<header className="flex flex-col border-b-2 border-ink wide:flex-row">
@@ -92,7 +96,7 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 					<div className="min-w-0 grow">
 						<h1 className="m-0 truncate text-lg/tight font-bold">{opened.label}</h1>
 						<p className="m-0 truncate text-soft">
-							opened box {id}
+							opened box
 							{about.data && `, ${about.data.title}, breaker ${about.data.breaker.label || '?'}`}
 						</p>
 					</div>
@@ -106,12 +110,17 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 				</div>
 				{about.data && (
 					<div className="contents print:hidden">
-						<Phases call={about.data} compact />
+						<Phases call={about.data} />
 					</div>
 				)}
 			</header>
 			<main className="flex grow flex-col">
 				{about.data && <SetTwice call={about.data} className="mx-4 mt-3 wide:mx-6" />}
+				{about.data && asked && (
+					<div className="px-4 pt-3 wide:px-6">
+						<WhatWasIt call={about.data} opened={opened} />
+					</div>
+				)}
 				<Standing opened={opened} call={call} toFindings={() => [setEntering(false), setSheet('findings')]} />
 				<div
 					className={`flex grow flex-col wide:grid wide:content-start ${wide ? '' : 'wide:grid-cols-[minmax(0,8fr)_minmax(400px,5fr)]'}`}
@@ -134,7 +143,7 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 						/>
 					</section>
 					<section
-						className={`min-w-0 border-rule px-4 pt-2 pb-6 wide:px-5 ${wide ? 'border-t' : 'wide:border-l'} ${shown === 'photograph' ? 'print:hidden' : ''}`}
+						className={`min-w-0 border-rule px-4 pt-2 pb-6 wide:px-5 ${asks ? 'max-wide:-order-1' : ''} ${wide ? 'border-t' : 'wide:border-l'} ${shown === 'photograph' ? 'print:hidden' : ''}`}
 						aria-label="The work"
 					>
 						{entering ? (
@@ -179,6 +188,20 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 					</section>
 				</div>
 			</main>
+			{entering && (
+				<div className="sticky bottom-0 z-5 border-t-2 border-ink bg-paper px-4 py-2 wide:hidden [@media(max-height:480px)]:static">
+					<Button
+						kind="main"
+						className="min-h-14 w-full text-lg"
+						onClick={() => {
+							setEntering(false);
+							window.scrollTo(0, 0);
+						}}
+					>
+						To the plan
+					</Button>
+				</div>
+			)}
 			{/* While the box is entered, the plan is the next move. */}
 			{about.data && !entering && <NextMove call={about.data} screen="box" box={id} />}
 		</div>
@@ -385,7 +408,9 @@ function Sheet({ sheet, opened, call, about, save, picked, pick, toFindings }: S
 		default:
 			return (
 				<>
-					{about && <WhatWasIt call={about} opened={opened} />}
+					{about && !(about.move.kind === 'look-in' && about.move.box === opened.box.id) && (
+						<WhatWasIt call={about} opened={opened} />
+					)}
 					<Asks plan={plan} box={opened.box} save={save} />
 					<Steps call={call} opened={opened} save={save} picked={picked} pick={pick} />
 					<MakeUp call={call} opened={opened} toFindings={toFindings} />
@@ -394,34 +419,49 @@ function Sheet({ sheet, opened, call, about, save, picked, pick, toFindings }: S
 	}
 }
 
+/** At the thumb of a phone, over whatever is scrolled under it. */
+const thumb =
+	'max-wide:sticky max-wide:bottom-0 max-wide:z-5 max-wide:-mx-4 max-wide:border-t-2 max-wide:border-ink max-wide:bg-paper max-wide:px-4 max-wide:py-2 [@media(max-height:480px)]:static';
+
 function MakeUp({ call, opened, toFindings }: { call: number; opened: OpenedBox; toFindings: () => void }) {
 	const made = useMakeUp(call, opened.box.id);
 	if (!opened.plan.proof || opened.madeAt) return null;
 	if (opened.open.length > 0) {
 		return (
-			<div className="mt-3 grid gap-2 print:hidden">
-				<Button kind="main" className="justify-self-start" onClick={toFindings}>
-					{toMend(opened.open.length)}
-				</Button>
-				<p className="m-0 text-soft">
+			<>
+				<p className="m-0 mt-3 text-soft print:hidden">
 					What must be so is mended, or left by a named qualified person, before the box is made up.
 				</p>
-			</div>
+				<div className={`mt-2 grid print:hidden ${thumb}`}>
+					<Button kind="main" className="min-h-14 text-lg wide:justify-self-start" onClick={toFindings}>
+						{toMend(opened.open.length)}
+					</Button>
+				</div>
+			</>
 		);
 	}
 	return (
-		<div className="mt-3 grid gap-2 print:hidden">
-			<Problem error={made.error} />
-			{made.error && <ToDead call={call} />}
-			<Caution>
-				Local code and the authority having jurisdiction win over this plan. Licensed or otherwise permitted persons
-				only.
-			</Caution>
-			<Button kind="main" className="justify-self-start" disabled={made.isPending} onClick={() => made.mutate()}>
-				It is made up so
-			</Button>
-			<p className="m-0 text-soft">The run is then as planned; earlier readings stay as found. Undo on the call.</p>
-		</div>
+		<>
+			<div className="mt-3 grid gap-2 print:hidden">
+				<Caution>
+					Local code and the authority having jurisdiction win over this plan. Licensed or otherwise permitted persons
+					only.
+				</Caution>
+				<p className="m-0 text-soft">The run is then as planned; earlier readings stay as found. Undo on the call.</p>
+			</div>
+			<div className={`mt-2 grid gap-1 print:hidden ${thumb}`}>
+				<Problem error={made.error} />
+				{made.error && <ToDead call={call} />}
+				<Button
+					kind="main"
+					className="min-h-14 text-lg wide:justify-self-start"
+					disabled={made.isPending}
+					onClick={() => made.mutate(undefined, { onSuccess: () => window.scrollTo(0, 0) })}
+				>
+					It is made up so
+				</Button>
+			</div>
+		</>
 	);
 }
 

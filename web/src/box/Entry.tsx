@@ -107,7 +107,7 @@ function CableEntry({ cable, save }: { cable: BoxCable; save: (c: BoxCable) => v
 	const words = cableWords(cable);
 	return (
 		<Part
-			title={`Cable ${words.name}, ${words.about}`}
+			title={`${cable.role === 'line' ? 'The feed' : `Cable ${words.name}`}, ${words.about}`}
 			more={
 				<>
 					<Figure words="from sheath" unit="in" value={cable.fromSheathIn} save={(v) => change({ fromSheathIn: v })} />

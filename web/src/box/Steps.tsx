@@ -97,7 +97,7 @@ export function Steps({ call, opened, save, picked, pick }: Props) {
 								<div className="col-span-2 col-start-2 flex flex-wrap gap-1.5 pb-2 print:hidden">
 									{opened.box.cables.map((c) => (
 										<Button key={c.id} onClick={() => save({ ...opened.box, ...fedBy(opened.box, c.id) })}>
-											{cableWords(c).name} is the feed
+											Cable {cableWords(c).name} is the feed
 										</Button>
 									))}
 								</div>

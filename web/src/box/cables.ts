@@ -6,10 +6,10 @@ export function cableWords(c: BoxCable): { name: string; about: string } {
 	const size = `${c.awg}-${wires}${c.conductors.includes('ground') ? '' : ', no ground'}`;
 	switch (c.role) {
 		case 'line':
-			return { name: `${c.id} feed`, about: `${size}${c.serves ? `, from ${c.serves}` : ''}` };
+			return { name: 'the feed', about: `${size}${c.serves ? `, from ${c.serves}` : ''}` };
 		case 'outgoing': {
 			const why = c.protect === 'yes' ? ', protect' : c.protect === 'no' ? ', must not go off' : '';
-			return { name: `${c.id} ${c.serves || 'goes on'}`, about: `${size}${why}` };
+			return { name: c.serves ? `to ${c.serves}` : `${c.id} goes on`, about: `${size}${why}` };
 		}
 		default:
 			return { name: `${c.id} not known`, about: size };
@@ -24,7 +24,8 @@ export function endWords(cables: BoxCable[], point: string): string {
 	const c = cables.find((cable) => cable.id === id);
 	const k = rest?.split('.')[1] as keyof typeof conductorWords;
 	const colour = c?.insulation?.[k];
-	return `${id} ${conductorWords[k] ?? ''}${colour ? `, ${colour}` : ''}`;
+	const whose = c?.role === 'line' ? 'feed' : c?.serves ? `to ${c.serves}` : id;
+	return `${conductorWords[k] ?? ''}, ${whose}${colour ? `, ${colour}` : ''}`;
 }
 
 /** A terminal or splice in words. */

@@ -1,20 +1,20 @@
 import { ChevronUp } from 'lucide-react';
 import { Dialog } from 'radix-ui';
-import { useEffect, useRef, useState } from 'react';
+import { type ReactNode, useEffect, useRef, useState } from 'react';
 import { Link, useParams, useSearchParams } from 'react-router';
-import type { Basics, Call, Danger, Half, Test, Tool } from '../api/client';
+import type { Basics, Call, Danger, Half, Mode, Test, Tool } from '../api/client';
 import { useBasics, useCall, useMarkReading } from '../api/hooks';
 import { useUndo } from '../api/shop';
 import type { EntryKeys } from '../readings/entries';
 import { ReadingList } from '../readings/List';
-import { type Aim, ReadingPanel, ToolBar } from '../readings/Panel';
+import type { Aim } from '../readings/Panel';
 import { tools } from '../readings/tools';
 import { Builder } from '../run/Builder';
 import { PluggedIn } from '../run/PluggedIn';
 import { Run } from '../run/Run';
 import { StateBar } from '../run/StateBar';
 import { StopEditor } from '../run/StopEditor';
-import { Advice } from '../suspects/Advice';
+import { Advice, useAdvice } from '../suspects/Advice';
 import { ConflictBand } from '../suspects/Conflict';
 import { Phone } from '../suspects/Phone';
 import { Suspects } from '../suspects/Suspects';
@@ -26,25 +26,10 @@ import { PicturesOf } from '../work/Pictures';
 import { Before, LastTime, Reported, SetTwice, UndoButtons } from './Beside';
 import { CautionsAgain, CautionsFirst } from './Cautions';
 import { DangerBand } from './DangerBand';
+import { asksReading, Dock, ExcludeFirst, Onward, worked } from './Dock';
 import { useKeyboard } from './keys';
-import { MoveLink } from './NextMove';
 import { Phases } from './Phases';
 import { Shortcuts } from './Shortcuts';
-
-/** Moves of work that is under way: the diagnosis has had its say, and stands aside. */
-const worked: string[] = ['look-in', 'make-up', 'breaker-on', 'next-call'];
-
-/** The way on where the work is on another screen. */
-function Onward({ call }: { call: Call }) {
-	return (
-		<section className="border-b-2 border-ink pb-3" aria-label="Next move">
-			<p className="m-0 mb-2 text-2xl/tight font-bold tracking-tight">
-				{call.move.kind === 'next-call' ? 'This call is handed over.' : 'The work goes on.'}
-			</p>
-			<MoveLink call={call} />
-		</section>
-	);
-}
 
 export function CallScreen() {
 	const id = Number(useParams().call);
@@ -65,69 +50,85 @@ export function CallScreen() {
 	);
 }
 
-/** Where the next reading goes: what was proposed, else the stop picked last. */
+/**
+ * Where the next reading goes: what was picked, kept in the address so that back, reload and a
+ * link find it again; else what the call asks for next.
+ */
 function useAim(call: Call) {
-	const [asked] = useSearchParams(); // another screen may say where and with what
-	const first = call.diagnosis.next[0];
-	// What is done without a tester in hand leaves the plug tester there.
-	const proposed = first?.hint || first?.between ? { ...first, tool: undefined, mode: undefined } : first;
-	const openIt = call.stops.find((s) => s.box === proposed?.site);
-	const start = call.stops.find((s) => s.devices.some((d) => d.id === asked.get('at'))) ?? openIt;
-	const [aim, setAim] = useState<Aim>({
-		device: asked.get('at') ?? start?.devices[0]?.id ?? proposed?.at ?? call.stops[0]?.devices[0]?.id ?? '',
-		half: (asked.get('half') as Half | null) ?? proposed?.half ?? 'top',
-		tool: (asked.get('tool') as Tool | null) ?? proposed?.tool ?? 'plug',
-		mode: proposed?.mode,
-	});
+	const [asked, setAsked] = useSearchParams();
+	const { move } = call;
+	const stopOf = (device: string | null | undefined) =>
+		call.stops.find((s) => s.devices.some((d) => d.id === device)) ?? null;
+	const proposed = call.diagnosis.next[0];
+	const at = asked.get('at');
+	// Walking on along the run instead of what is advised; a danger ends that.
+	const walk = asked.get('walk') !== null && !at && move.kind !== 'exclude' ? (call.nearest ?? null) : null;
+	const picked = stopOf(at ?? walk?.at) ?? call.stops.find((s) => s.box === asked.get('box')) ?? null;
 	// A box to open is where one stands; else where the next reading is taken.
-	const [box, setBox] = useState<string | null>(start?.box ?? null);
-	const stop =
-		call.stops.find((s) => s.box === box) ??
-		call.stops.find((s) => s.devices.some((d) => d.id === aim.device)) ??
-		call.stops[0] ??
-		null;
+	const next =
+		stopOf(move.at) ?? call.stops.find((s) => s.box === (move.box ?? proposed?.site)) ?? stopOf(proposed?.at);
+	const stop = picked ?? next ?? call.stops[0] ?? null;
+	const device = picked ? (stopOf(at) ? at : (walk?.at ?? null)) : (move.at ?? (next ? null : proposed?.at));
+	const aim: Aim = {
+		device: device ?? stop?.devices[0]?.id ?? '',
+		half: ((picked ? (walk?.half ?? asked.get('half')) : move.half) as Half | null) ?? 'top',
+		tool: ((picked ? asked.get('tool') : move.tool) as Tool | null) ?? 'plug',
+		mode: ((picked ? asked.get('mode') : move.mode) as Mode | null) ?? undefined,
+	};
+	const set = (params: Record<string, string | undefined>) =>
+		setAsked(
+			Object.entries(params).flatMap(([k, v]) => (v ? [[k, v] as [string, string]] : [])),
+			{ replace: true },
+		);
+	const setAim = (a: Aim) => {
+		// A button was pressed on the half whose lamps were seen last.
+		const last = call.readings.find((r) => !r.withdrawn && r.reading.at === a.device && r.reading.tool === 'plug');
+		const half = a.tool === 'plug-button' && aim.tool !== a.tool ? (last?.reading.half ?? a.half) : a.half;
+		set({ at: a.device, half, tool: a.tool, mode: a.mode, walk: asked.get('walk') ?? undefined });
+	};
 	return {
 		aim,
 		stop,
-		setAim: (next: Aim) => {
-			setAim(next);
-			setBox(call.stops.find((s) => s.devices.some((d) => d.id === next.device))?.box ?? box);
-		},
+		picked: picked !== null,
+		setAim,
+		follow: () => set({}),
+		walkOn: () => set({ walk: '1' }),
+		onward: () => set({ walk: asked.get('walk') ?? undefined }),
 		pick: (site: string) => {
-			const at = call.stops.find((s) => s.box === site) ?? call.stops.find((s) => s.cable.id === site);
-			if (!at) return;
-			setBox(at.box);
-			const device = at.devices[0];
-			if (device && !at.devices.some((d) => d.id === aim.device)) setAim({ ...aim, device: device.id, half: 'top' });
+			const to = call.stops.find((s) => s.box === site) ?? call.stops.find((s) => s.cable.id === site);
+			const first = to?.devices[0];
+			if (!to || to === picked) return;
+			if (!first) return set({ box: to.box });
+			const known = (half: Half) => call.halves.some((h) => h.device === first.id && h.half === half);
+			const half = known('top') && !known('bottom') ? 'bottom' : 'top';
+			const kept = picked && aim.tool !== 'plug-button' && aim.tool !== 'device-button';
+			setAim({ device: first.id, half, tool: kept ? aim.tool : 'plug', mode: kept ? aim.mode : undefined });
 		},
 	};
 }
 
 function Loaded({ call, basics }: { call: Call; basics: Basics }) {
-	const { aim, stop, setAim, pick } = useAim(call);
+	const { aim, stop, picked, setAim, follow, walkOn, onward, pick } = useAim(call);
 	const [building, setBuilding] = useState(call.stops.length === 0);
 	const [help, setHelp] = useState(false);
 	const [sheet, setSheet] = useState(false);
 	const withdraw = useMarkReading(call.id);
 	const undo = useUndo(call.id);
+	const advice = useAdvice(call);
 	const keys = useRef<EntryKeys | null>(null);
-	const entry = useRef<HTMLElement>(null);
 	const readable = call.cautionsReadAt !== null && stop !== null;
 
-	const toEntry = () => {
-		if (window.innerWidth < 900) entry.current?.scrollIntoView({ block: 'start' });
-	};
 	const go = (test: Test) => {
 		setSheet(false);
 		if (test.site) pick(test.site);
 		if (test.do !== 'reading' || test.between || test.hint) return;
 		setAim({ device: test.at ?? aim.device, half: test.half ?? 'top', tool: test.tool ?? aim.tool, mode: test.mode });
-		toEntry();
 	};
 	const exclude = (danger: Danger) => {
 		setSheet(false);
-		setAim({ device: danger.at, half: 'top', tool: danger.between ? 'ohms' : (danger.tool ?? 'sensor') });
-		toEntry();
+		const tool = danger.between ? 'ohms' : (danger.tool ?? 'sensor');
+		const half = call.move.kind === 'exclude' && call.move.at === danger.at ? call.move.half : undefined;
+		setAim({ device: danger.at, half: half ?? 'top', tool });
 	};
 
 	useKeyboard((key) => {
@@ -142,7 +143,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 		else if (tools[Number(key) - 1]) setAim({ ...aim, tool: tools[Number(key) - 1]?.tool ?? aim.tool });
 		else if (key.length === 1 && 'asd'.includes(key)) keys.current?.part('asd'.indexOf(key));
 		else if (key === 'Enter') keys.current?.enter();
-		else if (key === 'n' && call.diagnosis.next[0]) go(call.diagnosis.next[0]);
+		else if (key === 'n') follow();
 		else if (key === 'u' && call.undo) undo.mutate('undo');
 		else if (key === 'U' && (call.redo || undo.isPending)) undo.mutate('redo');
 		else if (key === 'u') {
@@ -155,7 +156,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 	return (
 		<div className="flex min-h-dvh flex-col">
 			<header className="flex flex-col border-b-2 border-ink wide:flex-row">
-				<div className="flex min-w-0 grow items-center gap-3 py-1.5 pr-2 pl-3 wide:pl-5">
+				<div className="flex min-w-0 grow items-center gap-3 py-1 pr-2 pl-3 wide:pl-5">
 					<Link to="/" aria-label="The day's calls" className="grid size-11 shrink-0 place-items-center hover:bg-wash">
 						<Mark />
 					</Link>
@@ -174,9 +175,9 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 				<Phases call={call} />
 			</header>
 			<Reported call={call} />
-			<DangerBand call={call} exclude={exclude} />
+			<DangerBand call={call} exclude={exclude} docked={call.move.kind === 'exclude'} />
 			{call.cautionsReadAt === null ? (
-				<main>
+				<main className="flex grow flex-col">
 					<CautionsFirst call={call} basics={basics} />
 				</main>
 			) : (
@@ -188,7 +189,14 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 							basics={basics}
 							picked={stop?.box ?? null}
 							pick={pick}
-							close={call.stops.length ? () => setBuilding(false) : undefined}
+							close={
+								call.stops.length
+									? () => {
+											setBuilding(false);
+											window.scrollTo(0, 0);
+										}
+									: undefined
+							}
 						/>
 					) : (
 						<Extras
@@ -200,18 +208,35 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 						/>
 					)}
 					{stop && (
-						<div className="flex grow flex-col wide:grid wide:grid-cols-[minmax(510px,5fr)_7fr]">
+						<div className="flex grow flex-col wide:grid wide:grid-cols-[minmax(510px,6fr)_7fr] wide:grid-rows-[auto_1fr]">
+							{!building && (
+								<Dock
+									call={call}
+									basics={basics}
+									stop={stop}
+									aim={aim}
+									picked={picked}
+									setAim={setAim}
+									follow={follow}
+									walkOn={walkOn}
+									onward={onward}
+									go={go}
+									exclude={exclude}
+									advice={advice}
+									keys={keys}
+								/>
+							)}
 							<section
-								ref={entry}
-								className="grid content-start gap-3 px-4 pt-3 pb-40 max-wide:order-2 wide:border-r wide:border-rule wide:px-5 wide:pb-6"
-								aria-label={`Readings at ${stop.label}`}
+								className="grid content-start gap-3 px-4 pt-3 pb-6 max-wide:order-2 wide:border-r wide:border-rule wide:px-5"
+								aria-label={`About ${stop.label}`}
 							>
 								<div className="flex flex-wrap items-baseline gap-x-3">
-									<h2 className="m-0 text-2xl font-bold">{stop.label}</h2>
-									<p className="m-0 text-soft">{about(call, stop.box)}</p>
+									<p className="m-0 text-soft">
+										<b className="text-ink">{stop.label}</b>, {about(call, stop.box)}
+									</p>
 									<Link
 										to={`/calls/${call.id}/boxes/${stop.box}`}
-										className="ml-auto inline-flex min-h-11 items-center font-bold underline decoration-hair underline-offset-4"
+										className="inline-flex min-h-11 items-center font-bold underline decoration-hair underline-offset-4"
 									>
 										The opened box
 									</Link>
@@ -221,7 +246,6 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 								<div className="wide:hidden">
 									<StateBar call={call} />
 								</div>
-								<ReadingPanel call={call} stop={stop} basics={basics} aim={aim} setAim={setAim} keys={keys} />
 								<PluggedIn call={call} stop={stop} half={aim.half} />
 								<h3 className="m-0 border-t-2 border-ink pt-2 text-base font-bold">Readings so far</h3>
 								<ReadingList call={call} pick={pick} />
@@ -230,11 +254,20 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 									<Extras call={call} basics={basics} build={() => setBuilding(true)} className="wide:hidden" />
 								)}
 							</section>
-							<div className="grid content-start gap-3 px-4 pt-3 max-wide:order-1 wide:px-6 wide:pb-6">
+							<div className="grid content-start gap-3 px-4 pt-3 max-wide:order-1 wide:col-start-2 wide:row-span-2 wide:row-start-1 wide:px-6 wide:pb-6">
+								<SuspectSheet call={call} open={sheet} setOpen={setSheet}>
+									<Suspects call={call} pick={pick} exclude={exclude} />
+								</SuspectSheet>
 								<SetTwice call={call} />
 								<ConflictBand call={call} />
 								<Phone call={call} />
-								{worked.includes(call.move.kind) ? <Onward call={call} /> : <Advice call={call} go={go} />}
+								{worked.includes(call.move.kind) ? (
+									<Onward call={call} />
+								) : call.move.kind === 'exclude' ? (
+									<ExcludeFirst call={call} exclude={exclude} />
+								) : (
+									<Advice call={call} advice={advice} go={go} docked={!picked && !asksReading(call)} />
+								)}
 								<div className="max-wide:hidden">
 									<Suspects call={call} pick={pick} exclude={exclude} />
 								</div>
@@ -244,45 +277,52 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 					)}
 				</main>
 			)}
-			{readable && (
-				<footer className="fixed inset-x-0 bottom-0 z-5 border-t-2 border-ink bg-paper pb-[env(safe-area-inset-bottom)] wide:hidden">
-					<Dialog.Root open={sheet} onOpenChange={setSheet}>
-						<Dialog.Trigger asChild>
-							<button type="button" className="flex min-h-12 w-full items-center gap-3 px-4 text-left">
-								<Peek call={call} />
-								<ChevronUp size={20} aria-hidden="true" className="ml-auto shrink-0" />
-							</button>
-						</Dialog.Trigger>
-						<Dialog.Portal>
-							<Dialog.Overlay className="fixed inset-0 z-10 bg-ink/60 dark:bg-paper/80" />
-							<Dialog.Content
-								aria-describedby={undefined}
-								className="fixed inset-x-0 bottom-0 z-20 max-h-[85dvh] overflow-y-auto border-t-4 border-accent bg-paper px-4 pt-3 pb-6"
-							>
-								<div className="flex items-center">
-									<Dialog.Title className="m-0 text-xl font-bold">Suspects</Dialog.Title>
-									<Dialog.Close asChild>
-										<Button kind="quiet" className="ml-auto">
-											Close
-										</Button>
-									</Dialog.Close>
-								</div>
-								<Suspects call={call} pick={pick} exclude={exclude} />
-							</Dialog.Content>
-						</Dialog.Portal>
-					</Dialog.Root>
-					<ToolBar
-						edge
-						aim={aim}
-						setAim={(next) => {
-							setAim(next);
-							toEntry();
-						}}
-					/>
-				</footer>
-			)}
 			<Shortcuts open={help} setOpen={setHelp} />
 		</div>
+	);
+}
+
+/** On a phone: the first suspect in a line, and all of them in a sheet. */
+function SuspectSheet({
+	call,
+	open,
+	setOpen,
+	children,
+}: {
+	call: Call;
+	open: boolean;
+	setOpen: (open: boolean) => void;
+	children: ReactNode;
+}) {
+	return (
+		<Dialog.Root open={open} onOpenChange={setOpen}>
+			<Dialog.Trigger asChild>
+				<button
+					type="button"
+					className="-mx-4 -mt-3 flex min-h-11 items-center gap-3 border-y border-rule px-4 text-left wide:hidden"
+				>
+					<Peek call={call} />
+					<ChevronUp size={20} aria-hidden="true" className="ml-auto shrink-0" />
+				</button>
+			</Dialog.Trigger>
+			<Dialog.Portal>
+				<Dialog.Overlay className="fixed inset-0 z-10 bg-ink/60 dark:bg-paper/80" />
+				<Dialog.Content
+					aria-describedby={undefined}
+					className="fixed inset-x-0 bottom-0 z-20 max-h-[85dvh] overflow-y-auto border-t-4 border-accent bg-paper px-4 pt-3 pb-6"
+				>
+					<div className="flex items-center">
+						<Dialog.Title className="m-0 text-xl font-bold">Suspects</Dialog.Title>
+						<Dialog.Close asChild>
+							<Button kind="quiet" className="ml-auto">
+								Close
+							</Button>
+						</Dialog.Close>
+					</div>
+					{children}
+				</Dialog.Content>
+			</Dialog.Portal>
+		</Dialog.Root>
 	);
 }
 

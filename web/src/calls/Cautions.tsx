@@ -38,21 +38,26 @@ function List({ basics }: { basics: Basics }) {
 export function CautionsFirst({ call, basics }: { call: Call; basics: Basics }) {
 	const read = useReadCautions(call.id);
 	return (
-		<section className="mx-auto grid w-full max-w-4xl gap-4 px-4 py-6 wide:px-6" aria-label="Before anything else">
+		<section
+			className="mx-auto grid w-full max-w-4xl gap-4 px-4 pt-6 max-wide:grow max-wide:content-between wide:px-6 wide:pb-6"
+			aria-label="Before anything else"
+		>
 			<div className="flex items-stretch gap-4">
 				<i aria-hidden="true" className="stripes w-8 shrink-0" />
 				<h2 className="m-0 py-1 text-3xl font-bold">Before anything else</h2>
 			</div>
 			<List basics={basics} />
 			<Problem error={read.error} />
-			<Button
-				kind="main"
-				className="min-h-14 justify-self-start px-6 text-lg max-wide:w-full"
-				disabled={read.isPending}
-				onClick={() => read.mutate(undefined)}
-			>
-				Read. Start the call
-			</Button>
+			<div className="max-wide:sticky max-wide:bottom-0 max-wide:-mx-4 max-wide:border-t-2 max-wide:border-ink max-wide:bg-paper max-wide:p-3">
+				<Button
+					kind="main"
+					className="min-h-14 justify-self-start px-6 text-lg max-wide:w-full"
+					disabled={read.isPending}
+					onClick={() => read.mutate(undefined)}
+				>
+					Read. Start the call
+				</Button>
+			</div>
 		</section>
 	);
 }

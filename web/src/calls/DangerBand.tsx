@@ -1,8 +1,15 @@
 import type { Call, Danger } from '../api/client';
 import { Beside, useSpanish } from '../ui/Spanish';
 
+interface Props {
+	call: Call;
+	exclude: (danger: Danger) => void;
+	/** On a phone the button stands at the thumb. */
+	docked?: boolean;
+}
+
 /** What can hurt stands over everything, until a reading excludes it. */
-export function DangerBand({ call, exclude }: { call: Call; exclude: (danger: Danger) => void }) {
+export function DangerBand({ call, exclude, docked }: Props) {
 	const [spanish] = useSpanish();
 	const urgent = call.diagnosis.hidden.filter((d) => d.urgent);
 	const first = urgent[0];
@@ -20,7 +27,7 @@ export function DangerBand({ call, exclude }: { call: Call; exclude: (danger: Da
 				<button
 					type="button"
 					onClick={() => exclude(first)}
-					className="min-h-11 border-2 border-paper px-4 py-1 text-left font-bold hover:bg-paper hover:text-ink max-wide:w-full"
+					className={`min-h-11 border-2 border-paper px-4 py-1 text-left font-bold hover:bg-paper hover:text-ink ${docked ? 'max-wide:hidden' : 'max-wide:w-full'}`}
 				>
 					{first.do}
 					<Beside said={[first.saidDo]} words={spanish} className="font-normal" />

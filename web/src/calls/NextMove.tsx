@@ -48,14 +48,14 @@ export function NextMove({ call, screen, box }: Props) {
 	);
 }
 
-/** The next move by its name. */
-export function MoveLink({ call }: { call: Call }) {
+/** The next move by its name, or by the words of the screen it stands on. */
+export function MoveLink({ call, words }: { call: Call; words?: string }) {
 	return (
 		<Link
 			to={pathTo(call, call.move)}
 			className="inline-flex min-h-14 items-center justify-center bg-accent px-6 text-lg/tight font-bold text-on-accent hover:brightness-110 max-wide:w-full"
 		>
-			{call.move.words}
+			{words ?? call.move.words}
 		</Link>
 	);
 }

@@ -1,3 +1,5 @@
+import { ChevronDown } from 'lucide-react';
+import { useState } from 'react';
 import { Link, useLocation } from 'react-router';
 import type { Call } from '../api/client';
 import { capital } from '../ui/words';
@@ -25,14 +27,9 @@ function pathOf(call: Call, phase: string): string {
 	}
 }
 
-interface Props {
-	call: Call;
-	/** On a phone the bars alone: the screen needs the room. */
-	compact?: boolean;
-}
-
 /** The phases of the call, what each is waiting for, and on which one's screen one is. */
-export function Phases({ call, compact }: Props) {
+export function Phases({ call }: { call: Call }) {
+	const [open, setOpen] = useState(false);
 	const here = useLocation().pathname;
 	const start = `/calls/${call.id}`;
 	// Two phases share a screen: the one the call is in is marked.
@@ -68,36 +65,48 @@ export function Phases({ call, compact }: Props) {
 					</li>
 				))}
 			</ol>
-			<div className={`px-4 wide:hidden ${compact ? 'pb-1' : 'pb-2'}`}>
+			<nav aria-label="Phases" className="px-4 wide:hidden print:hidden">
 				<div className="grid grid-cols-7 gap-1" aria-hidden="true">
 					{call.phases.map((p) => (
 						<i key={p.phase} className={`h-1.5 ${trackLook[p.state]}`} />
 					))}
 				</div>
-				<nav aria-label="Phases" className={compact ? 'sr-only' : 'flex gap-x-4 overflow-x-auto'}>
-					{call.phases.slice(2).map((p) => (
-						<Link
-							key={p.phase}
-							to={pathOf(call, p.phase)}
-							tabIndex={compact ? -1 : undefined}
-							aria-current={p.phase === onScreen ? 'page' : undefined}
-							className="inline-flex min-h-11 shrink-0 items-center underline decoration-hair underline-offset-4 aria-[current]:font-bold aria-[current]:decoration-accent aria-[current]:decoration-4"
-						>
-							{capital(p.phase)}
-						</Link>
-					))}
-				</nav>
-				{now && !compact && (
-					<p className="m-0 truncate">
-						<b>{capital(now.phase)}</b>
-						<span className="text-soft">
-							{' '}
-							{at + 1} of {call.phases.length}
-							{now.detail && `, ${now.detail}`}
+				<button
+					type="button"
+					aria-expanded={open}
+					onClick={() => setOpen(!open)}
+					className="flex min-h-11 w-full items-center gap-2 text-left"
+				>
+					{now && (
+						<span className="min-w-0 grow truncate">
+							<b>{capital(now.phase)}</b>
+							<span className="text-soft">
+								{' '}
+								{at + 1} of {call.phases.length}
+								{now.detail && `, ${now.detail}`}
+							</span>
 						</span>
-					</p>
+					)}
+					<ChevronDown size={20} aria-hidden="true" className={`ml-auto shrink-0 ${open ? 'rotate-180' : ''}`} />
+				</button>
+				{open && (
+					<ul className="m-0 grid list-none grid-cols-2 gap-x-4 p-0 pb-1">
+						{call.phases.map((p) => (
+							<li key={p.phase} className="border-t border-rule">
+								<Link
+									to={pathOf(call, p.phase)}
+									aria-current={p.phase === onScreen ? 'page' : undefined}
+									onClick={() => setOpen(false)}
+									className="flex min-h-11 items-center gap-2 border-l-4 border-transparent pl-2 underline decoration-hair underline-offset-4 aria-[current]:border-accent aria-[current]:font-bold"
+								>
+									{capital(p.phase)}
+									{p.state === 'done' && <span aria-hidden="true">✓</span>}
+								</Link>
+							</li>
+						))}
+					</ul>
 				)}
-			</div>
+			</nav>
 		</>
 	);
 }

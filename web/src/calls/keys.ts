@@ -1,8 +1,9 @@
-import { useEffect } from 'react';
+import { useLayoutEffect } from 'react';
 
 /** Answers single keys, except while something is being typed or a dialog is open. */
 export function useKeyboard(on: (key: string) => boolean) {
-	useEffect(() => {
+	// Before the next key: what is on the screen answers it.
+	useLayoutEffect(() => {
 		const listen = (e: KeyboardEvent) => {
 			const at = e.target as HTMLElement;
 			if (

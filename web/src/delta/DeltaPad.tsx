@@ -22,16 +22,20 @@ interface Props {
 	tapSide?: (key: SideKey) => void;
 	/** Drawn for each corner instead of its letter. */
 	corner?: (key: CornerKey, letter: Corner) => ReactNode;
+	className?: string;
 }
 
 /** The delta as large as a thumb needs it: readings are entered on its sides and corners. */
-export function DeltaPad({ delta, side, tapSide, corner }: Props) {
+export function DeltaPad({ delta, side, tapSide, corner, className = '' }: Props) {
 	const place = ([x, y]: readonly [number, number]) => ({
 		left: `${(100 * x) / width}%`,
 		top: `${(100 * y) / height}%`,
 	});
 	return (
-		<div className="relative mx-auto w-full max-w-[340px]" style={{ aspectRatio: `${width} / ${height}` }}>
+		<div
+			className={`relative mx-auto w-full max-w-[300px] ${className}`}
+			style={{ aspectRatio: `${width} / ${height}` }}
+		>
 			<svg viewBox={`0 0 ${width} ${height}`} className="absolute inset-0 size-full" aria-hidden="true">
 				<DeltaMark delta={{ ...delta, live: [] }} cx={width / 2} cy={146} r={106} />
 				{tapSide &&

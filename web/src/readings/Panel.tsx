@@ -1,13 +1,14 @@
-import { type ReactNode, type RefObject, useState } from 'react';
+import { type ReactNode, type RefObject, useEffect, useRef, useState } from 'react';
 import type { Basics, Call, Half, Mode, Stop, Tool } from '../api/client';
-import { type Entered, useAddReading } from '../api/hooks';
+import type { Entered, useAddReading } from '../api/hooks';
 import { newID } from '../api/newID';
 import { Delta } from '../delta/Delta';
+import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
-import { timeOf } from '../ui/words';
 import { AnalyzerEntry } from './AnalyzerEntry';
 import { ButtonEntry } from './ButtonEntry';
-import { type EntryKeys, type EntryProps, LampEntry, MeterEntry, PlugEntry, SensorEntry } from './entries';
+import { type EntryKeys, type EntryProps, LampEntry, MeterEntry, SensorEntry } from './entries';
+import { PlugEntry } from './PlugEntry';
 import { PointsEntry } from './PointsEntry';
 import { type Shown, serves, tools } from './tools';
 
@@ -25,7 +26,13 @@ interface Props {
 	basics: Basics;
 	aim: Aim;
 	setAim: (aim: Aim) => void;
+	/** What is picked here is done: on to what the call asks for next. */
+	onward: () => void;
 	keys: RefObject<EntryKeys | null>;
+	/** Sends what is entered. */
+	add: ReturnType<typeof useAddReading>;
+	/** What stands under the entry on a phone. */
+	children?: ReactNode;
 }
 
 const halves: Half[] = ['top', 'bottom'];
@@ -49,21 +56,46 @@ const entries: Record<Tool, (props: EntryProps) => ReactNode> = {
 /** Tools that are put on one half after the other. */
 const byHalf: Tool[] = ['plug', 'meter', 'sensor', 'lamp'];
 
+/** Testers that a hand puts into the outlet by its plug, button and all. */
+const pluggedIn: Tool[] = ['plug', 'plug-button', 'analyzer'];
+
 /** Enters readings at the picked stop: half, tester, then what it shows. */
-export function ReadingPanel({ call, stop, basics, aim, setAim, keys }: Props) {
-	const add = useAddReading(call.id);
+export function ReadingPanel({ call, stop, basics, aim, setAim, onward, keys, add, children }: Props) {
 	const [last, setLast] = useState<Entered | null>(null);
+	const [readBefore, setReadBefore] = useState('');
+	const heading = useRef<HTMLHeadingElement>(null);
 	const device = stop.devices.find((d) => d.id === aim.device) ?? stop.devices[0];
+	const place = `${device?.id} ${aim.half}`;
+	const entered = useRef<string | null>(null);
+	// After an entry the next place to read is said, and the keyboard is there.
+	useEffect(() => {
+		if (entered.current === null || entered.current === place) return;
+		entered.current = null;
+		heading.current?.focus({ preventScroll: true });
+	}, [place]);
 	if (!device) return <p className="m-0 py-4">A box without a device: nothing to read at its face.</p>;
 	const Entry = entries[aim.tool];
+	const held =
+		pluggedIn.includes(aim.tool) &&
+		readBefore !== place &&
+		call.diagnosis.hidden.some((d) => d.holds && d.at === device.id);
 
 	const read = (half: Half, tool: Tool) =>
 		call.readings.some(
 			(r) => !r.withdrawn && r.reading.at === device.id && r.reading.half === half && r.reading.tool === tool,
 		);
-	const send = (entered: Entered) => {
-		setLast(entered);
-		add.mutate(entered);
+	const send = (made: Entered) => {
+		setLast(made);
+		add.mutate(made);
+	};
+	const state = Object.keys(call.state).length ? { state: call.state } : {};
+	const goOn = (tool: Tool) => {
+		const other = aim.half === 'top' ? 'bottom' : 'top';
+		entered.current = place;
+		// Both halves are read: on to the other one, where that is still to do.
+		const asked = tool !== 'plug' && call.move.at === device.id && call.move.tool === tool; // it was this one alone
+		if (!asked && !read(other, tool)) setAim({ ...aim, device: device.id, half: other });
+		else onward();
 	};
 	const enter = (shown: Shown) => {
 		const onPoints = shown.point !== undefined || shown.between !== undefined;
@@ -72,19 +104,49 @@ export function ReadingPanel({ call, stop, basics, aim, setAim, keys }: Props) {
 			: shown.tool === 'device-button'
 				? { at: device.id }
 				: { at: device.id, half: aim.half };
-		const state = Object.keys(call.state).length ? { state: call.state } : {};
 		send({ id: newID(), reading: { ...shown, ...where, ...state } });
-		// Both halves are read: on to the other one, where that is still to do.
-		const other = aim.half === 'top' ? 'bottom' : 'top';
-		if (byHalf.includes(shown.tool) && !onPoints && !read(other, aim.tool))
-			setAim({ ...aim, device: device.id, half: other });
+		if (byHalf.includes(shown.tool) && !onPoints) goOn(aim.tool);
+	};
+	const cannot = () => {
+		send({ id: newID(), reading: { tool: aim.tool, at: device.id, half: aim.half, mode: aim.mode, skipped: true } });
+		onward();
 	};
 
 	return (
-		<div className="grid content-start gap-3">
+		<div className="grid grid-cols-1 content-start gap-2">
+			<div className="flex items-center gap-x-3">
+				<h2
+					ref={heading}
+					tabIndex={-1}
+					className="m-0 min-w-0 grow truncate text-xl/tight font-bold outline-none wide:text-2xl"
+					title={stop.label}
+				>
+					{stop.label}
+				</h2>
+				<div className="flex shrink-0 gap-px bg-rule">
+					{halves.map((half) => (
+						<button
+							key={half}
+							type="button"
+							aria-pressed={aim.half === half}
+							onClick={() => setAim({ ...aim, device: device.id, half })}
+							className="flex min-h-11 items-center gap-2 bg-sheet px-2 aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper"
+						>
+							<HalfMark half={half} />
+							<span className="max-[359px]:sr-only">
+								{half === 'top' ? 'Top' : 'Bottom'} <span className="sr-only">half</span>
+							</span>
+							<span className="bg-sheet">
+								<Delta delta={call.halves.find((h) => h.device === device.id && h.half === half)?.delta} size={32} />
+							</span>
+						</button>
+					))}
+				</div>
+			</div>
 			{stop.devices.length > 1 && (
-				<div className="flex gap-1">
-					{stop.devices.map((d) => (
+				<fieldset className="m-0 flex gap-1 border-0 p-0">
+					<legend className="sr-only">Which device</legend>
+					{stop.devices.map((d, i) => (
 						<button
 							key={d.id}
 							type="button"
@@ -92,37 +154,31 @@ export function ReadingPanel({ call, stop, basics, aim, setAim, keys }: Props) {
 							onClick={() => setAim({ ...aim, device: d.id })}
 							className="min-h-11 border-b-2 border-transparent px-3 aria-pressed:border-accent aria-pressed:font-bold"
 						>
-							{d.id}
+							{places[i] ?? `${i + 1}th`} {d.kind === 'gfci' ? 'GFCI' : d.kind}
 						</button>
 					))}
-				</div>
+				</fieldset>
 			)}
-			<div className="grid gap-x-4 gap-y-3 wide:grid-cols-[1fr_9.5rem]">
-				<div className="grid content-start gap-4 max-wide:order-2 wide:order-1">
-					<div className="grid gap-px bg-rule max-wide:grid-cols-2">
-						{halves.map((half) => (
-							<button
-								key={half}
-								type="button"
-								aria-pressed={aim.half === half}
-								onClick={() => setAim({ ...aim, device: device.id, half })}
-								className="flex min-h-13 items-center gap-2 bg-sheet px-2 aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper max-wide:justify-center"
-							>
-								<HalfMark half={half} />
-								<span className="grow text-left max-wide:grow-0">
-									{half === 'top' ? 'Top' : 'Bottom'} <span className="sr-only">half</span>
-								</span>
-								<span className="bg-sheet">
-									<Delta delta={call.halves.find((h) => h.device === device.id && h.half === half)?.delta} size={38} />
-								</span>
-							</button>
-						))}
+			<div className="hidden wide:block">
+				<ToolBar aim={aim} setAim={setAim} />
+			</div>
+			<div className="grid grid-cols-1 content-start gap-3 wide:bg-sheet wide:p-3" data-testid="entry">
+				{held ? (
+					<div className="grid gap-2 py-2">
+						<p className="m-0 text-lg">
+							<b>No plug tester goes in here.</b> Its button, and whatever is touched, may be live. The danger is
+							excluded first.
+						</p>
+						<Button kind="main" className="min-h-14" onClick={() => setAim({ ...aim, tool: 'sensor' })}>
+							Sensor on its slots
+						</Button>
+						<Button kind="quiet" className="justify-self-start" onClick={() => setReadBefore(place)}>
+							It was read before; enter that
+						</Button>
 					</div>
-					<ToolBar aim={aim} setAim={setAim} />
-				</div>
-				<div className="grid content-start gap-3 bg-sheet p-3 max-wide:order-3 wide:order-0" data-testid="entry">
+				) : (
 					<Entry
-						key={aim.tool + device.id + aim.half}
+						key={aim.tool}
 						place={`${call.id}.${device.id}.${aim.half}`}
 						call={call}
 						stop={stop}
@@ -137,23 +193,22 @@ export function ReadingPanel({ call, stop, basics, aim, setAim, keys }: Props) {
 						enter={enter}
 						keys={keys}
 					/>
-				</div>
+				)}
 			</div>
-			<div className="min-h-6">
-				<p className="m-0 text-soft" role="status">
-					{add.isPending
-						? add.failureCount
-							? 'Not saved yet: the server does not answer. Trying again.'
-							: 'Saving'
-						: add.isSuccess
-							? `Saved ${timeOf(new Date().toISOString())}`
-							: ''}
-				</p>
-				<Problem error={add.error} again={last ? () => send(last) : undefined} />
+			<div className="flex min-h-11 flex-wrap items-center gap-x-3">
+				{byHalf.includes(aim.tool) && (
+					<Button kind="quiet" disabled={add.isPending} onClick={cannot}>
+						Cannot reach it
+					</Button>
+				)}
+				{children}
 			</div>
+			<Problem error={add.error} again={last ? () => send(last) : undefined} />
 		</div>
 	);
 }
+
+const places = ['1st', '2nd', '3rd'];
 
 /** Which half of the duplex is meant. */
 function HalfMark({ half }: { half: Half }) {
@@ -175,25 +230,24 @@ function HalfMark({ half }: { half: Half }) {
 	);
 }
 
-/** The testers, one tap each: a column beside the entry, or the edge of a phone. */
-export function ToolBar({ aim, setAim, edge }: { aim: Aim; setAim: (aim: Aim) => void; edge?: boolean }) {
+/** The testers, one tap each, along the entry. */
+export function ToolBar({ aim, setAim }: { aim: Aim; setAim: (aim: Aim) => void }) {
 	return (
-		<fieldset className={`m-0 border-0 p-0 ${edge ? 'flex overflow-x-auto' : 'hidden border-t border-rule wide:grid'}`}>
+		<fieldset className="m-0 flex overflow-x-auto border-0 p-0">
 			<legend className="sr-only">Tester</legend>
 			{tools.map((t, i) => (
 				<button
 					key={t.tool}
 					type="button"
 					aria-pressed={serves(t, aim.tool)}
+					aria-keyshortcuts={`${i + 1}`}
 					onClick={() => setAim({ ...aim, tool: t.tool })}
-					className={
-						edge
-							? 'min-h-14 min-w-[4.4rem] grow border-t-4 border-rule px-1 aria-pressed:border-accent aria-pressed:font-bold'
-							: 'flex min-h-11 items-center border-b border-l-4 border-rule border-l-transparent px-2 text-left hover:bg-wash aria-pressed:border-l-accent aria-pressed:font-bold'
-					}
+					className="min-h-11 min-w-14 grow border-t-4 border-rule px-1 aria-pressed:border-accent aria-pressed:font-bold"
 				>
-					{edge ? t.short : t.words}
-					{!edge && <kbd className="ml-auto font-sans text-soft">{i + 1}</kbd>}
+					{t.short}
+					<span aria-hidden="true" className="ml-1 text-sm font-normal text-soft max-wide:hidden">
+						{i + 1}
+					</span>
 				</button>
 			))}
 		</fieldset>

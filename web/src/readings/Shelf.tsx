@@ -8,10 +8,19 @@ interface Choice {
 	caption?: string;
 }
 
+interface Props {
+	choices: Choice[];
+	disabled: boolean;
+	title: string;
+	className?: string;
+}
+
 /** Whole readings ready to take with one tap, each drawn as its delta. */
-export function Shelf({ choices, disabled, title }: { choices: Choice[]; disabled: boolean; title: string }) {
+export function Shelf({ choices, disabled, title, className = '' }: Props) {
 	return (
-		<fieldset className="m-0 grid grid-cols-4 gap-px border border-rule bg-rule p-0">
+		<fieldset
+			className={`m-0 grid grid-cols-4 content-start gap-px border border-rule bg-rule p-0 wide:grid-cols-2 ${className}`}
+		>
 			<legend className="sr-only">{title}</legend>
 			{choices.map((c) => (
 				<button

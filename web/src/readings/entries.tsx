@@ -1,24 +1,14 @@
-import { type RefObject, useEffect } from 'react';
+import { type RefObject, useLayoutEffect } from 'react';
 import type { Basics, Call, Delta, Device, Half, Mode, Side, Stop, Tool } from '../api/client';
 import { useTakeFromMeter } from '../api/hooks';
 import { DeltaPad, Letter } from '../delta/DeltaPad';
-import { type CornerKey, corners, type SideKey, sides } from '../delta/shape';
+import { type CornerKey, corners, sides } from '../delta/shape';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { numberIn } from '../ui/words';
 import { useDraft } from './draft';
 import { Shelf } from './Shelf';
-import {
-	type Glow,
-	glows,
-	type Lamps,
-	type Level,
-	type Lit,
-	lampDelta,
-	type Shown,
-	type Slots,
-	type Volts,
-} from './tools';
+import { type Glow, glows, type Level, type Shown, type Slots, type Volts } from './tools';
 
 export interface EntryProps {
 	/** Names the draft: call, stop, half. */
@@ -44,7 +34,7 @@ export interface EntryKeys {
 }
 
 export function useKeys(ref: RefObject<EntryKeys | null>, keys: EntryKeys) {
-	useEffect(() => {
+	useLayoutEffect(() => {
 		ref.current = keys;
 		return () => {
 			ref.current = null;
@@ -52,7 +42,7 @@ export function useKeys(ref: RefObject<EntryKeys | null>, keys: EntryKeys) {
 	});
 }
 
-const filled = (o: object) => Object.values(o).some((v) => v !== undefined && v !== '');
+export const filled = (o: object) => Object.values(o).some((v) => v !== undefined && v !== '');
 
 /** The button that enters what stands on the pad. */
 export function Enter({ ready, busy, enter }: { ready: boolean; busy: boolean; enter: () => void }) {
@@ -60,63 +50,6 @@ export function Enter({ ready, busy, enter }: { ready: boolean; busy: boolean; e
 		<Button kind="main" className="w-full" disabled={!ready || busy} onClick={enter}>
 			{busy ? 'Saving' : 'Enter this reading'}
 		</Button>
-	);
-}
-
-const nextLit: Record<string, Lit | undefined> = { '': 'lit', lit: 'dark', dark: undefined };
-const states: Lit[] = ['lit', 'dark'];
-
-/** All that three lamps can show, the sound outlet first. */
-const patterns: Lamps[] = states
-	.flatMap((hotNeutral) =>
-		states.flatMap((hotGround) => states.map((neutralGround) => ({ hotNeutral, hotGround, neutralGround }))),
-	)
-	.sort((a, b) => Number(sound(b)) - Number(sound(a)));
-
-function sound(l: Lamps): boolean {
-	return l.hotNeutral === 'lit' && l.hotGround === 'lit' && l.neutralGround === 'dark';
-}
-
-export function PlugEntry({ place, device, busy, enter, keys }: EntryProps) {
-	const [lamps, keep, drop] = useDraft<Lamps>(`${place}.plug`, {});
-	const cycle = (key: SideKey) => keep({ ...lamps, [key]: nextLit[lamps[key] ?? ''] });
-	const take = (l: Lamps) => {
-		enter({ tool: 'plug', lamps: l });
-		drop();
-	};
-	useKeys(keys, { part: (n) => sides[n] && cycle(sides[n].key), enter: () => filled(lamps) && !busy && take(lamps) });
-	if (device.slots === 2) {
-		return (
-			<p className="m-0 py-6 text-lg">No ground slot: no plug tester goes in here. Use the meter or the sensor.</p>
-		);
-	}
-	return (
-		<>
-			<Shelf
-				title="What the three lamps show"
-				disabled={busy}
-				choices={patterns.map((l) => ({
-					delta: lampDelta(l),
-					words: sides.map((s) => `${s.words} ${l[s.key]}`).join(', '),
-					take: () => take(l),
-				}))}
-			/>
-			<DeltaPad
-				delta={lampDelta(lamps)}
-				tapSide={cycle}
-				side={(key) => (
-					<button
-						type="button"
-						onClick={() => cycle(key)}
-						aria-label={`Lamp ${sides.find((s) => s.key === key)?.words}: ${lamps[key] ?? 'not read'}`}
-						className="mono grid min-h-11 min-w-16 place-items-center bg-sheet/80 px-2 text-lg font-bold"
-					>
-						{lamps[key] ?? <span className="font-normal text-soft">tap</span>}
-					</button>
-				)}
-			/>
-			<Enter ready={filled(lamps)} busy={busy} enter={() => take(lamps)} />
-		</>
 	);
 }
 
@@ -195,8 +128,8 @@ export function MeterEntry({ place, call, device, half, basics, mode, setMode, b
 		/>
 	);
 	return (
-		<>
-			<div className="flex flex-wrap items-stretch gap-x-4 gap-y-1">
+		<div className="grid grid-cols-1 gap-x-4 gap-y-2 wide:grid-cols-[17rem_1fr]">
+			<div className="flex flex-wrap content-start items-stretch gap-x-4 gap-y-1 wide:order-1">
 				<Choice words="Meter mode" value={mode} choices={['high-z', 'low-z']} take={setMode} />
 				<Choice
 					words="Measured"
@@ -206,6 +139,7 @@ export function MeterEntry({ place, call, device, half, basics, mode, setMode, b
 				/>
 			</div>
 			<DeltaPad
+				className="wide:order-0 wide:row-span-2"
 				delta={delta}
 				side={
 					draft.lead
@@ -227,23 +161,25 @@ export function MeterEntry({ place, call, device, half, basics, mode, setMode, b
 						: undefined
 				}
 			/>
-			{basics.meter && (
-				<Button disabled={!probes || meter.isPending} onClick={takeNext} className="w-full">
-					{meter.isPending
-						? 'The meter is measuring'
-						: probes
-							? `Take from meter: ${probes.words}`
-							: 'All taken from the meter'}
-				</Button>
-			)}
-			<Problem error={meter.error} again={takeNext} />
-			{wrong && (
-				<p role="alert" className="m-0 font-bold">
-					“{wrong}” is not a number of volts.
-				</p>
-			)}
-			<Enter ready={filled(volts) && !wrong} busy={busy} enter={take} />
-		</>
+			<div className="grid content-end gap-2 wide:order-2">
+				{basics.meter && (
+					<Button disabled={!probes || meter.isPending} onClick={takeNext} className="w-full">
+						{meter.isPending
+							? 'The meter is measuring'
+							: probes
+								? `Take from meter: ${probes.words}`
+								: 'All taken from the meter'}
+					</Button>
+				)}
+				<Problem error={meter.error} again={takeNext} />
+				{wrong && (
+					<p role="alert" className="m-0 font-bold">
+						“{wrong}” is not a number of volts.
+					</p>
+				)}
+				<Enter ready={filled(volts) && !wrong} busy={busy} enter={take} />
+			</div>
+		</div>
 	);
 }
 
@@ -280,9 +216,10 @@ export function SensorEntry({ place, device, busy, enter, keys }: EntryProps) {
 		['every slot', only('hot', 'neutral', 'ground')],
 	];
 	return (
-		<>
+		<div className="grid grid-cols-1 gap-x-4 gap-y-3 wide:grid-cols-[17rem_1fr]">
 			<Shelf
 				title="What the sensor does at the slots"
+				className="wide:order-1"
 				disabled={busy}
 				choices={shelf.map(([words, s]) => ({
 					delta: slotDelta(s),
@@ -291,8 +228,8 @@ export function SensorEntry({ place, device, busy, enter, keys }: EntryProps) {
 					take: () => take(s),
 				}))}
 			/>
-			<div className="h-4" />
 			<DeltaPad
+				className="max-wide:max-w-60 wide:order-0 wide:row-span-2"
 				delta={{ hotNeutral: 'none', hotGround: 'none', neutralGround: 'none' }}
 				corner={(key, letter) =>
 					has.some((c) => c.key === key) ? (
@@ -314,8 +251,10 @@ export function SensorEntry({ place, device, busy, enter, keys }: EntryProps) {
 					)
 				}
 			/>
-			<Enter ready={filled(slots)} busy={busy} enter={() => take(slots)} />
-		</>
+			<div className="grid content-end wide:order-2">
+				<Enter ready={filled(slots)} busy={busy} enter={() => take(slots)} />
+			</div>
+		</div>
 	);
 }
 

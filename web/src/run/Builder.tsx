@@ -1,5 +1,5 @@
 import { type FormEvent, useEffect, useRef, useState } from 'react';
-import type { Basics, Call, NewStop } from '../api/client';
+import type { Basics, Call, NewStop, Schemas } from '../api/client';
 import { useAddStop, useReplaceCircuit, useSetBreaker, useSetConditions, useSetMap } from '../api/hooks';
 import { UndoButtons } from '../calls/Beside';
 import { Button, field } from '../ui/Button';
@@ -49,14 +49,17 @@ export function Builder({ call, basics, picked, pick, close }: Props) {
 	);
 }
 
+type Protection = NonNullable<Schemas['BreakerChange']['protection']>;
+
 function Breaker({ call, basics }: { call: Call; basics: Basics }) {
 	const set = useSetBreaker(call.id);
 	const [label, setLabel] = useState(call.breaker.label);
+	const protection = call.breaker.protection as Protection;
 	const choices = basics.breakerAmps.includes(call.breaker.amps)
 		? basics.breakerAmps
 		: [...basics.breakerAmps, call.breaker.amps];
 	return (
-		<div className="flex items-center gap-2">
+		<div className="flex flex-wrap items-center gap-2">
 			<label className="flex items-center gap-2">
 				Breaker
 				<input
@@ -64,7 +67,7 @@ function Breaker({ call, basics }: { call: Call; basics: Basics }) {
 					value={label}
 					placeholder="no."
 					onChange={(e) => setLabel(e.target.value)}
-					onBlur={() => label !== call.breaker.label && set.mutate({ label, amps: call.breaker.amps })}
+					onBlur={() => label !== call.breaker.label && set.mutate({ label, amps: call.breaker.amps, protection })}
 					onKeyDown={(e) => e.key === 'Enter' && e.currentTarget.blur()}
 				/>
 			</label>
@@ -75,16 +78,36 @@ function Breaker({ call, basics }: { call: Call; basics: Basics }) {
 						key={amps}
 						type="button"
 						aria-pressed={call.breaker.amps === amps}
-						onClick={() => set.mutate({ label, amps })}
+						onClick={() => set.mutate({ label, amps, protection })}
 						className="min-h-11 border-2 border-ink px-3 not-first:border-l-0 aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper"
 					>
 						{amps} A
 					</button>
 				))}
 			</fieldset>
+			<select
+				aria-label="Kind of breaker"
+				className={field}
+				value={call.breaker.protection}
+				onChange={(e) => set.mutate({ label, amps: call.breaker.amps, protection: e.target.value as Protection })}
+			>
+				<option value="none">plain, or not known</option>
+				<option value="gfci">GFCI breaker</option>
+				<option value="afci">AFCI breaker</option>
+				<option value="dual">dual, AFCI and GFCI</option>
+			</select>
 		</div>
 	);
 }
+
+type Kind = 'outlet' | 'gfci' | 'two' | 'junction';
+
+const kinds: { kind: Kind; words: string }[] = [
+	{ kind: 'outlet', words: 'outlet' },
+	{ kind: 'gfci', words: 'GFCI' },
+	{ kind: 'two', words: 'two outlets' },
+	{ kind: 'junction', words: 'junction' },
+];
 
 function AddStop({ call, basics, picked, pick }: Props) {
 	const add = useAddStop(call.id);
@@ -98,12 +121,12 @@ function AddStop({ call, basics, picked, pick }: Props) {
 	// No answer is ticked beforehand: what nobody looked at is not known.
 	const [ground, setGround] = useState<'unknown' | 'wire' | 'none'>('unknown');
 	const conditions = useSetConditions(call.id);
-	const [gfci, setGfci] = useState(false);
+	const [kind, setKind] = useState<Kind>('outlet');
 	const [wrong, setWrong] = useState<Error | null>(null);
 	const name = useRef<HTMLInputElement>(null);
 	const behind = after ?? picked ?? last;
 
-	useEffect(() => name.current?.focus(), []);
+	useEffect(() => name.current?.focus({ preventScroll: true }), []);
 
 	// A stop picked on the run is where the next one branches off.
 	useEffect(() => {
@@ -112,7 +135,9 @@ function AddStop({ call, basics, picked, pick }: Props) {
 
 	const submit = (e: FormEvent) => {
 		e.preventDefault();
-		const stop: NewStop = { after: behind, label, ground: ground !== 'none', awg, gfci };
+		const stop: NewStop = { after: behind, label, ground: ground !== 'none', awg, gfci: kind === 'gfci' };
+		if (kind === 'two') stop.devices = 2;
+		if (kind === 'junction') stop.devices = 0;
 		if (ft.trim()) stop.feet = numberIn(ft);
 		if (Number.isNaN(stop.feet)) {
 			setWrong(new Error(`Cable: “${ft}” is not a number of feet.`));
@@ -125,85 +150,22 @@ function AddStop({ call, basics, picked, pick }: Props) {
 				const made = now.stops.find((s) => !before.has(s.box));
 				setLabel('');
 				setFeet('');
-				setGfci(false);
+				setKind('outlet');
 				if (ground === 'unknown' && !now.conditions.ground) conditions.mutate({ ground: 'unknown' });
 				if (made) {
 					if (unknown) order.mutate({ ...now.map, unsure: [...(now.map.unsure ?? []), made.box] });
 					setAfter(made.box);
 					pick(made.box);
 				}
-				name.current?.focus();
+				name.current?.focus({ preventScroll: true });
 			},
 		});
 	};
 
+	const named = /\bgfi\b|gfci/i.test(label) && kind !== 'gfci';
 	return (
 		<form onSubmit={submit} className="grid gap-2">
 			<div className="flex flex-wrap items-end gap-3">
-				<label className="grid gap-1 text-soft">
-					behind
-					<select
-						className={`${field} max-w-48`}
-						value={unknown ? '?' : behind}
-						onChange={(e) => {
-							setUnknown(e.target.value === '?');
-							if (e.target.value !== '?') setAfter(e.target.value);
-						}}
-					>
-						<option value="?">not known what</option>
-						<option value="panel">the panel</option>
-						{call.stops.map((s) => (
-							<option key={s.box} value={s.box}>
-								{s.label}
-							</option>
-						))}
-					</select>
-				</label>
-				<label className="grid gap-1 text-soft">
-					cable, roughly
-					<span className="flex items-baseline gap-1">
-						<input
-							className={`${field} mono w-16 text-right`}
-							inputMode="decimal"
-							value={ft}
-							placeholder={String(basics.assumedFeet)}
-							onChange={(e) => setFeet(e.target.value)}
-						/>
-						ft
-					</span>
-				</label>
-				<label className="grid gap-1 text-soft">
-					gauge
-					<select className={field} value={awg} onChange={(e) => setAwg(Number(e.target.value))}>
-						<option value={0}>as the breaker asks</option>
-						{basics.gauges.map((g) => (
-							<option key={g} value={g}>
-								{g} AWG
-							</option>
-						))}
-					</select>
-				</label>
-				<label className="grid gap-1 text-soft">
-					ground in its cable
-					<select
-						className={field}
-						value={ground}
-						onChange={(e) => setGround(e.target.value as 'unknown' | 'wire' | 'none')}
-					>
-						<option value="unknown">not known</option>
-						<option value="wire">a wire</option>
-						<option value="none">none</option>
-					</select>
-				</label>
-				<label className="flex min-h-11 items-center gap-2">
-					<input
-						type="checkbox"
-						className="size-6 accent-accent"
-						checked={gfci}
-						onChange={(e) => setGfci(e.target.checked)}
-					/>
-					a GFCI
-				</label>
 				<label className="grid min-w-40 grow gap-1 text-soft">
 					next outlet
 					<input
@@ -211,6 +173,7 @@ function AddStop({ call, basics, picked, pick }: Props) {
 						className={`${field} text-lg font-bold`}
 						value={label}
 						placeholder="what you call it, then Enter"
+						enterKeyHint="done"
 						onChange={(e) => setLabel(e.target.value)}
 					/>
 				</label>
@@ -218,7 +181,98 @@ function AddStop({ call, basics, picked, pick }: Props) {
 					Add
 				</Button>
 			</div>
+			<div className="flex flex-wrap items-center gap-x-3 gap-y-1">
+				<fieldset className="m-0 flex border-0 p-0">
+					<legend className="sr-only">What it is</legend>
+					{kinds.map((k) => (
+						<button
+							key={k.kind}
+							type="button"
+							aria-pressed={kind === k.kind}
+							onClick={() => {
+								setKind(k.kind);
+								name.current?.focus({ preventScroll: true });
+							}}
+							className="min-h-11 border-2 border-ink px-3 not-first:border-l-0 aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper"
+						>
+							{k.words}
+						</button>
+					))}
+				</fieldset>
+				{named && (
+					<Button kind="quiet" onClick={() => setKind('gfci')}>
+						Its name says GFCI: it is one
+					</Button>
+				)}
+			</div>
+			<details className="wide:contents" open={window.innerWidth >= 900}>
+				<summary className="inline-flex min-h-11 cursor-pointer items-center underline decoration-hair underline-offset-4 wide:hidden">
+					behind {unknown ? 'not known what' : labelOf(call, behind)}; its cable
+				</summary>
+				<div className="flex flex-wrap items-end gap-3">
+					<label className="grid min-w-0 gap-1 text-soft">
+						behind
+						<select
+							className={`${field} max-w-48`}
+							value={unknown ? '?' : behind}
+							onChange={(e) => {
+								setUnknown(e.target.value === '?');
+								if (e.target.value !== '?') setAfter(e.target.value);
+								name.current?.focus({ preventScroll: true });
+							}}
+						>
+							<option value="?">not known what</option>
+							<option value="panel">the panel</option>
+							{call.stops.map((s) => (
+								<option key={s.box} value={s.box}>
+									{s.label}
+								</option>
+							))}
+						</select>
+					</label>
+					<label className="grid gap-1 text-soft">
+						cable, roughly
+						<span className="flex items-baseline gap-1">
+							<input
+								className={`${field} mono w-16 text-right`}
+								inputMode="decimal"
+								value={ft}
+								placeholder={String(basics.assumedFeet)}
+								onChange={(e) => setFeet(e.target.value)}
+							/>
+							ft
+						</span>
+					</label>
+					<label className="grid gap-1 text-soft">
+						gauge
+						<select className={field} value={awg} onChange={(e) => setAwg(Number(e.target.value))}>
+							<option value={0}>as the breaker asks</option>
+							{basics.gauges.map((g) => (
+								<option key={g} value={g}>
+									{g} AWG
+								</option>
+							))}
+						</select>
+					</label>
+					<label className="grid gap-1 text-soft">
+						ground in its cable
+						<select
+							className={field}
+							value={ground}
+							onChange={(e) => setGround(e.target.value as 'unknown' | 'wire' | 'none')}
+						>
+							<option value="unknown">not known</option>
+							<option value="wire">a wire</option>
+							<option value="none">none</option>
+						</select>
+					</label>
+				</div>
+			</details>
 			<Problem error={wrong ?? add.error ?? order.error ?? conditions.error} />
 		</form>
 	);
+}
+
+function labelOf(call: Call, box: string): string {
+	return box === 'panel' ? 'the panel' : (call.stops.find((s) => s.box === box)?.label ?? box);
 }

@@ -13,6 +13,8 @@ const conditions: { condition: Condition; words: string }[] = [
 	{ condition: 'worked', words: 'work done lately' },
 	{ condition: 'warm', words: 'warm or scorched' },
 	{ condition: 'worn', words: 'plugs sit loose' },
+	{ condition: 'switched-half', words: 'a half hangs on a wall switch' },
+	{ condition: 'switch', words: 'a switch sits in the box' },
 ];
 
 /** What is known of a box that makes some faults there likelier. */

@@ -1,9 +1,11 @@
 import { useEffect, useLayoutEffect, useRef, useState } from 'react';
-import type { Call, Delta, Half } from '../api/client';
+import type { Call } from '../api/client';
 import { DeltaMark } from '../delta/Delta';
-import { describe } from '../delta/shape';
+import { Button } from '../ui/Button';
 import { feet, percent } from '../ui/words';
 import { layOut, type Placed } from './layout';
+import { Strip } from './Strip';
+import { assumed, found, halves, label } from './shown';
 import { stateNow } from './state';
 
 interface Props {
@@ -12,7 +14,6 @@ interface Props {
 	pick: (box: string) => void;
 }
 
-const halves: Half[] = ['top', 'bottom'];
 const left = 84; // the panel, and room beside it
 const tall = 124; // from row to row
 const above = 60; // of a row: deltas over the line
@@ -33,15 +34,35 @@ function useWidth() {
 	return [ref, width] as const;
 }
 
-/** The run, from the panel outward, like a line of stations with its branches below. */
-export function Run({ call, picked, pick }: Props) {
+/** From how many pixels the whole run is drawn by itself; less is a phone's. */
+const wide = 900;
+
+/** The run: drawn whole, or on a phone folded to one line until it is opened. */
+export function Run(props: Props) {
 	const [ref, width] = useWidth();
+	const [open, setOpen] = useState(false);
+	const folded = width < wide && !open;
+	return (
+		<section ref={ref} className="relative bg-sheet" aria-label="The run, from the panel outward">
+			{folded ? <Strip {...props} open={() => setOpen(true)} /> : <Whole {...props} width={width} />}
+			{width < wide && open && (
+				<Button kind="quiet" className="w-full border-t border-rule" onClick={() => setOpen(false)}>
+					Fold the run
+				</Button>
+			)}
+		</section>
+	);
+}
+
+/** The run like a line of stations, with its branches below. */
+function Whole({ call, picked, pick, width }: Props & { width: number }) {
+	const ref = useRef<HTMLDivElement>(null);
 	const layout = layOut(call.stops);
 	const column = Math.max(narrow, Math.min(300, (width - left - 64) / Math.max(1, layout.columns)));
 	const x = (c: number) => left + c * column - (c ? column * 0.12 : 0);
 	const y = (r: number) => above + 2 + r * tall;
 	const whole = Math.max(width, x(layout.columns) + 76);
-	const high = layout.rows * tall + 4 + (restOf(call).length > 0 && width >= 900 ? 26 : 0);
+	const high = layout.rows * tall + 4 + (restOf(call).length > 0 && width >= wide ? 26 : 0);
 	const weights = new Map(
 		call.diagnosis.weights.filter((s) => s.probability >= worthDrawing).map((s) => [s.site, s.probability]),
 	);
@@ -49,13 +70,15 @@ export function Run({ call, picked, pick }: Props) {
 	// Keep the picked stop in view where the run is longer than the screen.
 	const at = layout.placed.find((p) => p.stop.box === picked);
 	const middle = at ? x(at.column) : null;
+	const middleRow = at ? y(at.row) : null;
 	useEffect(() => {
-		if (middle !== null)
-			ref.current?.scrollTo({ left: middle - (ref.current.clientWidth ?? 0) / 2, behavior: 'smooth' });
-	}, [middle, ref]);
+		const box = ref.current;
+		if (middle !== null && middleRow !== null && box)
+			box.scrollTo({ left: middle - box.clientWidth / 2, top: middleRow - box.clientHeight / 2, behavior: 'smooth' });
+	}, [middle, middleRow]);
 
 	return (
-		<section ref={ref} className="relative overflow-x-auto bg-sheet" aria-label="The run, from the panel outward">
+		<div ref={ref} className="relative max-h-[18rem] overflow-auto max-wide:max-h-[50dvh]">
 			<div className="relative" style={{ width: whole, height: high }}>
 				<svg width={whole} height={high} className="absolute inset-0" aria-hidden="true">
 					{at && (
@@ -109,7 +132,7 @@ export function Run({ call, picked, pick }: Props) {
 					/>
 				))}
 			</div>
-		</section>
+		</div>
 	);
 }
 
@@ -132,18 +155,6 @@ function Rest({ call }: { call: Call }) {
 	return <p className="absolute bottom-0.5 left-4 m-0 text-sm text-soft max-wide:hidden">{rest.join(', ')}</p>;
 }
 
-function found(call: Call, device: string, half: Half): Delta | undefined {
-	return call.halves.find((h) => h.device === device && h.half === half)?.delta;
-}
-
-function label(call: Call, p: Placed, weight: number | undefined): string {
-	const read = p.stop.devices.flatMap((d) => halves.map((h) => `${h} half ${describe(found(call, d.id, h))}`));
-	const kind = p.stop.devices.some((d) => d.kind === 'gfci') ? ', a GFCI' : '';
-	const suspicion = weight ? `, ${percent(weight)} of suspicion` : '';
-	const sure = assumed(call, p.stop.box) ? ', not sure' : '';
-	return `${p.stop.label}, fed from ${p.stop.from === 'panel' ? 'the panel' : (call.stops.find((s) => s.box === p.stop.from)?.label ?? p.stop.from)}${sure}${kind}${suspicion}; ${read.join('; ')}`;
-}
-
 interface LineProps {
 	p: Placed;
 	x: (column: number) => number;
@@ -152,11 +163,6 @@ interface LineProps {
 	weight: number | undefined;
 	/** It is not sure that it runs there. */
 	assumed: boolean;
-}
-
-/** Whether what feeds the box is likely at best. */
-function assumed(call: Call, box: string): boolean {
-	return call.diagnosis.places?.find((p) => p.box === box)?.sure === false;
 }
 
 /** The cable that feeds a stop. One without a ground is drawn as two thin lines. */
@@ -169,7 +175,7 @@ function Line({ p, x, y, column, weight, assumed }: LineProps) {
 	const start = branch ? turn + 8 : p.fromColumn ? x1 : x(0);
 	const mid = (start + x2) / 2;
 	const ground = p.stop.cable.conductors.includes('ground');
-	const wide = Math.min(90, Math.abs(x2 - start) - 8);
+	const most = Math.min(90, Math.abs(x2 - start) - 8);
 	return (
 		<g>
 			<path
@@ -211,9 +217,9 @@ function Line({ p, x, y, column, weight, assumed }: LineProps) {
 			{weight !== undefined && (
 				<>
 					<rect
-						x={mid - Math.max(3, (weight * wide) / 2)}
+						x={mid - Math.max(3, (weight * most) / 2)}
 						y={y2 + 6}
-						width={Math.max(6, weight * wide)}
+						width={Math.max(6, weight * most)}
 						height="6"
 						fill="var(--accent)"
 					/>

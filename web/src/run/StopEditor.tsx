@@ -16,6 +16,7 @@ export function StopEditor({ call, stop, basics }: { call: Call; stop: Stop; bas
 		setWrong(null);
 		change.mutate({ box: stop.box, change: what });
 	};
+	const gfci = stop.devices[0]?.kind === 'gfci';
 	const threeSlots = stop.devices.some((d) => d.slots !== 2);
 	return (
 		<div className="grid gap-3">
@@ -49,7 +50,22 @@ export function StopEditor({ call, stop, basics }: { call: Call; stop: Stop; bas
 					save={(ground) => save({ ground })}
 				/>
 				<Ticked words="face has a ground slot" value={threeSlots} save={(three) => save({ slots: three ? 3 : 2 })} />
-				<Ticked words="a GFCI" value={stop.devices[0]?.kind === 'gfci'} save={(gfci) => save({ gfci })} />
+				{stop.devices.length > 0 && <Ticked words="a GFCI" value={gfci} save={(is) => save({ gfci: is })} />}
+				<label className="flex min-h-11 items-center gap-2 text-soft">
+					hangs in it
+					<select
+						aria-label="Hangs in it"
+						className={field}
+						value={stop.devices.length}
+						onChange={(e) => save({ devices: Number(e.target.value) })}
+					>
+						<option value={0}>nothing: a junction</option>
+						<option value={1}>one device</option>
+						<option value={2}>two side by side</option>
+						<option value={3}>three</option>
+						<option value={4}>four</option>
+					</select>
+				</label>
 				{stop.ends > 1 && stop.makeup && (
 					<label className="flex min-h-11 items-center gap-2 text-soft">
 						made up
@@ -59,8 +75,12 @@ export function StopEditor({ call, stop, basics }: { call: Call; stop: Stop; bas
 							value={stop.makeup}
 							onChange={(e) => save({ makeup: e.target.value as StopChange['makeup'] })}
 						>
-							<option value="feed-through">through the device</option>
-							<option value="pigtail">pigtails and splices</option>
+							<option value="feed-through">
+								{gfci ? 'on through LOAD: it protects what follows' : 'through the device'}
+							</option>
+							<option value="pigtail">
+								{gfci ? 'what follows is on LINE: not protected' : 'pigtails and splices'}
+							</option>
 						</select>
 					</label>
 				)}
@@ -70,7 +90,7 @@ export function StopEditor({ call, stop, basics }: { call: Call; stop: Stop; bas
 			</div>
 			<PlaceConditions call={call} stop={stop} />
 			<PlaceInOrder call={call} stop={stop} />
-			<Plugged call={call} stop={stop} />
+			<Plugged call={call} stop={stop} basics={basics} />
 			<Problem error={wrong ?? change.error ?? remove.error} />
 		</div>
 	);
@@ -106,7 +126,7 @@ function Typed({
 }
 
 /** What is plugged in here. */
-function Plugged({ call, stop }: { call: Call; stop: Stop }) {
+function Plugged({ call, stop, basics }: { call: Call; stop: Stop; basics: Basics }) {
 	const add = useAddLoad(call.id);
 	const remove = useRemoveLoad(call.id);
 	const [watts, setWatts] = useState('');
@@ -124,16 +144,22 @@ function Plugged({ call, stop }: { call: Call; stop: Stop }) {
 		add.mutate({ at: device.id, half, watts: w }, { onSuccess: () => setWatts('') });
 	};
 	return (
-		<div className="flex flex-wrap items-end gap-3 border-t border-rule pt-2">
+		<div className="flex flex-wrap items-end gap-x-3 gap-y-1 border-t border-rule pt-2">
 			<label className="grid gap-1 text-soft">
-				plugged in, watts
-				<input
-					className={`${field} mono w-24 text-right`}
-					inputMode="decimal"
-					value={watts}
-					onChange={(e) => setWatts(e.target.value)}
-					onKeyDown={(e) => e.key === 'Enter' && plug()}
-				/>
+				plugged in here
+				<select
+					aria-label="Plugged in here"
+					className={field}
+					value=""
+					onChange={(e) => e.target.value && add.mutate({ at: device.id, half, watts: Number(e.target.value) })}
+				>
+					<option value="">pick what it is</option>
+					{basics.appliances.map((x) => (
+						<option key={x.words} value={x.watts}>
+							{x.words}, {x.watts} W
+						</option>
+					))}
+				</select>
 			</label>
 			<label className="grid gap-1 text-soft">
 				half
@@ -141,6 +167,17 @@ function Plugged({ call, stop }: { call: Call; stop: Stop }) {
 					<option value="top">top</option>
 					<option value="bottom">bottom</option>
 				</select>
+			</label>
+			<label className="grid gap-1 text-soft">
+				or its watts
+				<input
+					aria-label="plugged in, watts"
+					className={`${field} mono w-24 text-right`}
+					inputMode="decimal"
+					value={watts}
+					onChange={(e) => setWatts(e.target.value)}
+					onKeyDown={(e) => e.key === 'Enter' && plug()}
+				/>
 			</label>
 			<Button onClick={plug} disabled={add.isPending || watts.trim() === ''}>
 				Plug in

@@ -13,7 +13,9 @@ import { Tokens } from './Tokens';
 export function SignedIn({ children }: { children: ReactNode }) {
 	const session = useSession();
 	const cache = useQueryClient();
-	const open = useLocation().pathname.startsWith('/visit/');
+	const path = useLocation().pathname;
+	// A customer's pages, and what a label opens, need nobody signed in.
+	const open = ['/visit/', '/result/', '/gfci/'].some((p) => path.startsWith(p));
 	useEffect(() => onSignIn(() => cache.invalidateQueries({ queryKey: ['session'] })), [cache]);
 	if (open) return children;
 	if (session.data?.required && !session.data.name) return <SignIn />;

@@ -1,6 +1,7 @@
 import { ChevronDown } from 'lucide-react';
 import { useState } from 'react';
 import type { Call, Test } from '../api/client';
+import { MoveLink } from '../calls/NextMove';
 import { Delta } from '../delta/Delta';
 import { describe } from '../delta/shape';
 import { BetweenEntry } from '../readings/BetweenEntry';
@@ -10,12 +11,6 @@ import { minutes, percent } from '../ui/words';
 import { Acted, Finished, Hinted, PowerOff, Skip } from './Acted';
 import { Answers } from './Answers';
 import { Looked, PutRight } from './Looked';
-
-interface Props {
-	call: Call;
-	/** Goes to where the test is done, with its tester in hand. */
-	go: (test: Test) => void;
-}
 
 const deadFirst =
 	'Power off and proven dead before the cover comes off: tester proven on a live source, all pairs of both halves, each hot slot to an independent ground, tester proven again. Local code and the authority having jurisdiction decide who may.';
@@ -37,62 +32,104 @@ const manner: Record<Test['do'], string> = {
 
 const heads: Partial<Record<Test['do'], string>> = { fix: 'Put it right', done: 'Done', 'power-off': 'Now' };
 
-/** What to do now, in one sentence, with why, how long, and how safe. */
-export function Advice({ call, go }: Props) {
+/** What is advised, and what was chosen of the rest instead. */
+export function useAdvice(call: Call) {
 	const next = call.diagnosis.next;
-	// What has no place of its own on the run is answered here, so it comes up when it is chosen: for as
-	// long as nothing else has come first, and never over a breaker that is to go off.
+	// What has no place of its own on the run is answered where the advice stands, so it comes up when it is
+	// chosen: for as long as nothing else has come first, and never over a breaker that is to go off.
 	const [chosen, choose] = useState({ over: '', say: '' });
 	const first = next[0];
 	const other = chosen.over === first?.say ? next.find((t) => t.say === chosen.say) : undefined;
 	const off = first?.do === 'power-off';
 	const now = (off ? undefined : other) ?? first;
-	const here = (t: Test) => t.do === 'act' || Boolean(t.asked ?? t.hint ?? t.between);
-	const then = next.filter((t) => t !== now && !(off && here(t)));
-	const take = (t: Test) => (here(t) ? choose({ over: first?.say ?? '', say: t.say }) : go(t));
-	if (call.stops.length === 0) return null;
-	if (!now) return null;
-	const dead = now.do === 'open' || now.tool === 'ohms' || (now.do === 'map' && now.site !== undefined);
+	return {
+		now,
+		rest: next.filter((t) => t !== now && !(off && answeredHere(t))),
+		choose: (t: Test) => choose({ over: first?.say ?? '', say: t.say }),
+	};
+}
+
+type Advised = ReturnType<typeof useAdvice>;
+
+/** Answered where the advice stands, and nowhere on the run. */
+export function answeredHere(t: Test): boolean {
+	return t.do === 'act' || Boolean(t.asked ?? t.hint ?? t.between);
+}
+
+interface Props {
+	call: Call;
+	advice: Advised;
+	/** Goes to where the test is done, with its tester in hand. */
+	go: (test: Test) => void;
+	/** On a phone the sentence stands at the thumb, with its button. */
+	docked?: boolean;
+}
+
+/** What to do now, in one sentence, how long and how safe. */
+export function AdviceHead({ now, level }: { now: Test; level?: 'dock' }) {
+	const Say = level === 'dock' ? 'h2' : 'p';
+	return (
+		<>
+			<p className="m-0 font-bold text-accent">
+				{now.again ? 'Read again what was wrong' : (heads[now.do] ?? 'Do now')}
+				{now.do !== 'done' && now.do !== 'fix' && <>, {minutes(now.minutes)}</>},{' '}
+				{now.tool === 'ohms' ? 'power off' : manner[now.do]}
+			</p>
+			<Say
+				className={`m-0 mt-1 font-bold tracking-tight text-balance ${level === 'dock' ? 'text-xl/tight' : 'text-2xl/tight wide:text-[1.7rem]/tight'}`}
+			>
+				{now.say}
+			</Say>
+		</>
+	);
+}
+
+/** The one button of the advice, or the answers it asks for. */
+export function AdviceAct({ call, now, go }: { call: Call; now: Test; go: (test: Test) => void }) {
+	if (now.asked) return <Answers call={call} asked={now.asked} />;
+	if (now.do === 'act') return <Acted call={call} act={now} />;
+	if (now.do === 'done') return <Finished call={call} />;
+	if (now.do === 'power-off') return <PowerOff call={call} />;
+	if (now.do === 'fix') return null;
+	if (now.hint) return <Hinted call={call} test={now} />;
+	if (now.between) return <BetweenEntry call={call} tool="ohms" between={now.between} />;
+	const opens = now.do === 'open' && call.stops.some((s) => s.box === now.site);
+	if (opens) return <MoveLink call={call} words="Breaker off first" />;
+	return (
+		<Button kind="main" className="min-h-14 px-6 text-lg max-wide:w-full" onClick={() => go(now)}>
+			{now.do === 'reading' ? 'Enter it' : 'Show the box'}
+		</Button>
+	);
+}
+
+/** Whether the advice is to be done with the power off. */
+const isDead = (t: Test) => t.do === 'open' || t.tool === 'ohms' || (t.do === 'map' && t.site !== undefined);
+
+/** What to do now with why, how long, and how safe; on a phone the button is at the thumb. */
+export function Advice({ call, advice, go, docked }: Props) {
+	const { now, rest, choose } = advice;
+	if (call.stops.length === 0 || !now) return null;
 	return (
 		<>
 			<PutRight call={call} />
 			<section className="border-b-2 border-ink pb-3" aria-label="Do now">
 				<div className="flex flex-wrap items-center gap-x-5 gap-y-3">
 					<div className="min-w-64 grow basis-0">
-						<p className="m-0 font-bold text-accent">
-							{now.again ? 'Read again what was wrong' : (heads[now.do] ?? 'Do now')}
-							{now.do !== 'done' && now.do !== 'fix' && <>, {minutes(now.minutes)}</>},{' '}
-							{now.tool === 'ohms' ? 'power off' : manner[now.do]}
-						</p>
-						<p className="m-0 mt-1 text-2xl/tight font-bold tracking-tight text-balance wide:text-[1.7rem]/tight">
-							{now.say}
-						</p>
+						<div className={docked ? 'max-wide:hidden' : ''}>
+							<AdviceHead now={now} />
+						</div>
 						<p className="m-0 mt-1 text-soft">{now.why}</p>
 					</div>
-					{now.asked ? (
-						<Answers call={call} asked={now.asked} />
-					) : now.do === 'act' ? (
-						<Acted call={call} act={now} />
-					) : now.do === 'done' ? (
-						<Finished call={call} />
-					) : now.do === 'power-off' ? (
-						<PowerOff call={call} />
-					) : now.do === 'fix' ? null : now.hint ? (
-						<Hinted call={call} test={now} />
-					) : now.between ? (
-						<BetweenEntry call={call} tool="ohms" between={now.between} />
-					) : (
-						<Button kind="main" className="min-h-14 px-6 text-lg max-wide:w-full" onClick={() => go(now)}>
-							{now.do === 'reading' ? 'Enter it' : 'Show the box'}
-						</Button>
-					)}
+					<div className="max-wide:hidden">
+						<AdviceAct call={call} now={now} go={go} />
+					</div>
 				</div>
 				{now.caution && now.do !== 'power-off' && (
 					<div className="mt-2">
 						{now.grave ? <Caution>{now.caution}</Caution> : <p className="m-0 text-soft">{now.caution}</p>}
 					</div>
 				)}
-				{(dead || now.do === 'separate') && (
+				{(isDead(now) || now.do === 'separate') && (
 					<div className="mt-3">
 						<Caution>{now.do === 'separate' ? qualifiedOnly : deadFirst}</Caution>
 						{now.do === 'open' && <Looked call={call} opening={now} />}
@@ -100,20 +137,22 @@ export function Advice({ call, go }: Props) {
 				)}
 				<div className="flex flex-wrap items-start gap-x-4">
 					<Outcomes test={now} />
-					<span className="mt-1">
+					<span className="mt-1 max-wide:hidden">
 						<Skip call={call} test={now} />
 					</span>
 				</div>
 				<Batch words="While you stand there" tests={call.diagnosis.here} go={go} />
 				<Batch words="First, while the power is still on" tests={call.diagnosis.beforeOff} go={go} />
-				{then.length > 0 && now.do !== 'done' && <Alternatives then={then} go={take} />}
+				{rest.length > 0 && now.do !== 'done' && (
+					<Alternatives then={rest} go={(t) => (answeredHere(t) ? choose(t) : go(t))} />
+				)}
 			</section>
 		</>
 	);
 }
 
 /** What each outcome would mean, a tap away. */
-function Outcomes({ test }: { test: Test }) {
+export function Outcomes({ test }: { test: Test }) {
 	const [open, setOpen] = useState(false);
 	if (!test.outcomes?.length) return null;
 	return (

@@ -11,30 +11,35 @@ export function Looked({ call, opening }: { call: Call; opening: Test }) {
 	const add = useAddReading(call.id);
 	const enter = (reading: Reading) => add.mutate({ id: newID(), reading });
 	return (
-		<div className="mt-3 grid gap-2">
-			<p className="m-0 font-bold">Opened, looked into, every conductor tugged:</p>
-			<div className="grid gap-px bg-rule">
-				{opening.finds?.map((f) => (
-					<button
-						key={f.words}
-						type="button"
-						disabled={add.isPending}
-						onClick={() => enter({ tool: 'eyes', site, found: f.faults })}
-						className="flex min-h-11 items-center gap-2 bg-sheet px-3 text-left enabled:hover:bg-wash"
-					>
-						<b>Found</b> {capital(f.words)}
-					</button>
-				))}
+		<details className="mt-1">
+			<summary className="flex min-h-11 cursor-pointer items-center underline decoration-hair underline-offset-4">
+				It is open already, dead: what was found
+			</summary>
+			<div className="grid gap-2">
+				<p className="m-0">Looked into, every conductor tugged:</p>
+				<div className="grid gap-px bg-rule">
+					{opening.finds?.map((f) => (
+						<button
+							key={f.words}
+							type="button"
+							disabled={add.isPending}
+							onClick={() => enter({ tool: 'eyes', site, found: f.faults })}
+							className="flex min-h-11 items-center gap-2 bg-sheet px-3 text-left enabled:hover:bg-wash"
+						>
+							<b>Found</b> {capital(f.words)}
+						</button>
+					))}
+				</div>
+				<Button
+					className="justify-self-start"
+					disabled={add.isPending}
+					onClick={() => enter({ tool: 'eyes', site, found: false })}
+				>
+					All sound in there
+				</Button>
+				<Problem error={add.error} />
 			</div>
-			<Button
-				className="justify-self-start"
-				disabled={add.isPending}
-				onClick={() => enter({ tool: 'eyes', site, found: false })}
-			>
-				All sound in there
-			</Button>
-			<Problem error={add.error} />
-		</div>
+		</details>
 	);
 }
 

@@ -1,12 +1,13 @@
 import { useEffect, useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
-import type { Basics, Call, Half, Pair } from '../api/client';
-import { useAddReading, useBasics, useCall, useSetChanged, useSetLamps } from '../api/hooks';
+import type { Basics, Call, Half } from '../api/client';
+import { useAddReading, useBasics, useCall, useSetChanged } from '../api/hooks';
 import { newID } from '../api/newID';
 import { DangerBand } from '../calls/DangerBand';
 import { MoveLink } from '../calls/NextMove';
 import { Delta } from '../delta/Delta';
-import { sides } from '../delta/shape';
+import { LampRow, lampPlaces } from '../readings/Lamps';
+import { TeachLamps } from '../readings/TeachLamps';
 import { type Lamps, lampDelta } from '../readings/tools';
 import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
@@ -57,14 +58,14 @@ export function SweepScreen() {
 
 function Sweep({ call, basics }: { call: Call; basics: Basics }) {
 	const [teaching, setTeaching] = useState(false);
-	if (basics.lamps.length === 0 || teaching) return <Teach known={basics.lamps} done={() => setTeaching(false)} />;
+	if (basics.lamps.length === 0 || teaching) return <TeachLamps known={basics.lamps} done={() => setTeaching(false)} />;
 	const device = call.sweep.left[0];
 	return (
 		<>
 			{device && call.sweep.held.includes(device) ? (
 				<Held call={call} />
 			) : device ? (
-				<Outlet key={device} call={call} device={device} lamps={basics.lamps} />
+				<Outlet key={device} call={call} device={device} basics={basics} />
 			) : (
 				<End call={call} />
 			)}
@@ -91,66 +92,12 @@ function Held({ call }: { call: Call }) {
 	);
 }
 
-const places = ['left', 'middle', 'right'];
-
-/** Which lamp stands for which pair is told once: legends differ from maker to maker. */
-function Teach({ known, done }: { known: Pair[]; done: () => void }) {
-	const set = useSetLamps();
-	const [order, setOrder] = useState<(Pair | undefined)[]>(known.length ? known : [undefined, undefined, undefined]);
-	const complete = order.every((p) => p !== undefined) && new Set(order).size === 3;
-	return (
-		<section className="grid gap-4" aria-label="Teach the lamps">
-			<h2 className="m-0 text-2xl font-bold">Which lamp compares which slots?</h2>
-			<p className="m-0">
-				Hold the tester as you read it. For each lamp pick the pair it sits between: its leaflet says so, or a known
-				good outlet does, where the two that light are hot to neutral and hot to ground. Told once, kept for the shop.
-			</p>
-			<div className="grid grid-cols-3 gap-px bg-rule">
-				{places.map((place, i) => (
-					<fieldset key={place} className="m-0 grid content-start gap-px border-0 bg-rule p-0">
-						<legend className="w-full bg-paper p-2 text-center font-bold">{place}</legend>
-						{sides.map((s) => (
-							<button
-								key={s.key}
-								type="button"
-								aria-pressed={order[i] === s.key}
-								aria-label={`The ${place} lamp: ${s.words}`}
-								onClick={() => setOrder(order.map((p, n) => (n === i ? s.key : p === s.key ? undefined : p)))}
-								className="grid min-h-20 place-items-center bg-sheet p-2 aria-pressed:bg-wash aria-pressed:shadow-[inset_0_-5px_0_var(--accent)]"
-							>
-								<Delta
-									delta={{ hotNeutral: 'none', hotGround: 'none', neutralGround: 'none', [s.key]: 'line' }}
-									size={46}
-								/>
-								<span className="text-center">{s.words}</span>
-							</button>
-						))}
-					</fieldset>
-				))}
-			</div>
-			<Problem error={set.error} />
-			<Button
-				kind="main"
-				className="min-h-14"
-				disabled={!complete || set.isPending}
-				onClick={() =>
-					set.mutate(
-						order.filter((p) => p !== undefined),
-						{ onSuccess: done },
-					)
-				}
-			>
-				Keep it
-			</Button>
-		</section>
-	);
-}
-
-const sound: Lamps = { hotNeutral: 'lit', hotGround: 'lit', neutralGround: 'dark' };
 const halves: Half[] = ['top', 'bottom'];
 
 /** One outlet: as it should be is one tap for both halves; an odd one is its lamps, then the half. */
-function Outlet({ call, device, lamps }: { call: Call; device: string; lamps: Pair[] }) {
+function Outlet({ call, device, basics }: { call: Call; device: string; basics: Basics }) {
+	const { lamps, patterns } = basics;
+	const sound = patterns[0]?.lamps ?? {};
 	const add = useAddReading(call.id);
 	const changed = useSetChanged(call.id);
 	const [odd, setOdd] = useState<Lamps | null>(null);
@@ -191,16 +138,22 @@ function Outlet({ call, device, lamps }: { call: Call; device: string; lamps: Pa
 					</button>
 					<p className="m-0">Otherwise, what it shows:</p>
 					<div className="grid grid-cols-2 gap-px bg-rule wide:grid-cols-4 [&>:last-child]:col-span-2">
-						{oddOnes.map((l) => (
+						{patterns.slice(1).map(({ name, lamps: l }) => (
 							<button
-								key={JSON.stringify(l)}
+								key={name}
 								type="button"
 								disabled={add.isPending}
 								onClick={() => takeOdd(l)}
-								aria-label={`Odd: ${lamps.map((p, i) => `${places[i]} ${l[p]}`).join(', ')}`}
+								aria-label={`Odd: ${lamps.map((p, i) => `${lampPlaces[i]} ${l[p]}`).join(', ')}: ${name}`}
 								className="grid min-h-20 place-items-center gap-1 bg-sheet p-2 enabled:hover:bg-wash"
 							>
-								<LampRow lamps={lamps} shown={l} />
+								<span aria-hidden="true" className="flex items-center gap-3">
+									<Delta delta={lampDelta(l)} size={32} />
+									<LampRow lamps={lamps} shown={l} size={28} />
+								</span>
+								<b aria-hidden="true" className="text-center">
+									{name}
+								</b>
 							</button>
 						))}
 					</div>
@@ -239,45 +192,6 @@ function Outlet({ call, device, lamps }: { call: Call; device: string; lamps: Pa
 			</label>
 			<Problem error={add.error ?? changed.error} />
 		</section>
-	);
-}
-
-const states = ['lit', 'dark'] as const;
-const oddOnes: Lamps[] = states
-	.flatMap((hotNeutral) =>
-		states.flatMap((hotGround) => states.map((neutralGround) => ({ hotNeutral, hotGround, neutralGround }))),
-	)
-	.filter((l) => JSON.stringify(l) !== JSON.stringify(sound));
-
-/** The lamps as they stand on the tester taught: filled where lit. */
-function LampRow({ lamps, shown }: { lamps: Pair[]; shown: Lamps }) {
-	return (
-		<svg width="104" height="34" viewBox="0 0 104 34" aria-hidden="true">
-			{lamps.map((p, i) => (
-				<g key={p}>
-					<circle
-						cx={17 + i * 35}
-						cy="17"
-						r="11"
-						fill={shown[p] === 'lit' ? 'currentColor' : 'none'}
-						stroke="currentColor"
-						strokeWidth="2.500"
-					/>
-					{shown[p] === 'lit' &&
-						[0, 60, 120, 180, 240, 300].map((a) => (
-							<line
-								key={a}
-								x1={17 + i * 35 + 13 * Math.cos((a * Math.PI) / 180)}
-								y1={17 + 13 * Math.sin((a * Math.PI) / 180)}
-								x2={17 + i * 35 + 16.5 * Math.cos((a * Math.PI) / 180)}
-								y2={17 + 16.5 * Math.sin((a * Math.PI) / 180)}
-								stroke="currentColor"
-								strokeWidth="2.500"
-							/>
-						))}
-				</g>
-			))}
-		</svg>
 	);
 }
 

@@ -9,6 +9,8 @@ import { dayOf, timeOf } from '../ui/words';
 import { WorkFrame } from './Frame';
 import { GateLine } from './Gates';
 import { Pictures } from './Pictures';
+import { ResultLink } from './ResultLink';
+import { Signature, SignaturePad } from './Signature';
 
 /** Hand over: what the report will say, the papers, and who hands it to whom. */
 export function HandOverScreen() {
@@ -16,12 +18,14 @@ export function HandOverScreen() {
 		<WorkFrame title="Hand over" screen="hand-over">
 			{(call, work) => (
 				<>
-					<Preview call={call} />
-					<div className="grid content-start gap-6">
+					<div className="grid content-start gap-6 wide:order-2">
 						{work.handedOver ? (
-							<p className="m-0 bg-ink px-4 py-3 text-lg font-bold text-paper">
-								Handed over at {timeOf(work.handedOver)}.
-							</p>
+							<>
+								<p className="m-0 bg-ink px-4 py-3 text-lg font-bold text-paper">
+									Handed over at {timeOf(work.handedOver)}.
+								</p>
+								<ResultLink call={call} />
+							</>
 						) : (
 							<>
 								<GateLine call={call} gate={work.handOver} />
@@ -32,6 +36,7 @@ export function HandOverScreen() {
 						<Additions call={call} />
 						<Pictures call={call} work={work} phase="hand over" all />
 					</div>
+					<Preview call={call} />
 				</>
 			)}
 		</WorkFrame>
@@ -42,9 +47,10 @@ function Sign({ call, work }: { call: Call; work: Work }) {
 	const add = useAddEntry(call.id);
 	const [who, setWho] = useState('');
 	const [to, setTo] = useState('');
+	const [signature, setSignature] = useState('');
 	const submit = (e: FormEvent) => {
 		e.preventDefault();
-		add.mutate({ id: newID(), entry: { kind: 'handed-over', who, to } });
+		add.mutate({ id: newID(), entry: { kind: 'handed-over', who, to, signature: signature || undefined } });
 	};
 	return (
 		<form onSubmit={submit} className="grid gap-2" aria-label="Hand over">
@@ -56,11 +62,12 @@ function Sign({ call, work }: { call: Call; work: Work }) {
 				to
 				<input className={field} value={to} onChange={(e) => setTo(e.target.value)} />
 			</label>
+			<SignaturePad path={signature} keep={setSignature} name={to} />
 			<Problem error={add.error} />
 			<Button
 				type="submit"
 				kind={work.handOver.open ? 'main' : 'plain'}
-				className="justify-self-start"
+				className="min-h-14 text-lg"
 				disabled={add.isPending}
 			>
 				Hand it over
@@ -168,7 +175,8 @@ function Preview({ call }: { call: Call }) {
 							Handed over by {r.by} to {r.to}.
 						</p>
 					)}
-					<Part title="Cause, with its evidence" lines={r.cause} />
+					{r.signature && <Signature path={r.signature} words={`Signed by ${r.to}`} />}
+					<Part title="Cause" lines={r.cause} />
 					<AsFound r={r} />
 					<Part title="What was done" lines={r.done?.map((d) => `${timeOf(d.at)} ${d.words}`)} />
 					<Part title="Gates passed by a person" lines={r.overrides} />
