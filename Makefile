@@ -1,7 +1,7 @@
 # Two commands do everything on a fresh machine with Go, Node and make:
 #   make demo   installs, builds, starts with demo data, prints the address
 #   make test   installs Chromium, ngspice and poppler from Debian if missing, runs all tests
-.PHONY: demo build test test-go test-web test-e2e setup bench shots generate clean
+.PHONY: demo build test test-go test-web test-e2e setup bench effort shots generate clean
 .DEFAULT_GOAL := build
 SHELL := /bin/bash
 
@@ -55,6 +55,10 @@ setup:
 		as=""; [ "$$(id -u)" = 0 ] || as=sudo; \
 		$$as apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$as apt-get install -y -qq --no-install-recommends $$missing; \
 	fi
+
+# Taps, keys and scrolls that each job costs, counted in the browser, into docs/effort.md.
+effort: setup build e2e/node_modules/.done
+	cd e2e && npm run --silent effort
 
 # Figures for docs/performance.md: core benchmarks, the screens and fifty users on years of
 # history, then tap to updated suspects in the browser.

@@ -20,5 +20,6 @@ export default defineConfig({
 		{ name: 'tests', testDir: 'tests' },
 		{ name: 'shots', testDir: 'shots', fullyParallel: false },
 		{ name: 'latency', testDir: 'latency', fullyParallel: false },
+		{ name: 'effort', testDir: 'effort', fullyParallel: false },
 	],
 });

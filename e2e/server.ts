@@ -47,6 +47,8 @@ export class Server {
 		let errors = '';
 		child.stderr.on('data', (text) => {
 			errors += text;
+			// What goes wrong inside is seen in the test's own log.
+			for (const line of String(text).split('\n')) if (line.includes('level=ERROR') && !line.includes('context canceled')) console.error(line);
 		});
 		this.url = await new Promise((found, failed) => {
 			child.stdout.on('data', (text) => {

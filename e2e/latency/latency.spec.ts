@@ -13,7 +13,7 @@ test('tap to updated suspects', async ({ page, server }) => {
 		await suspects(page).first().waitFor();
 		const ms = await page.evaluate(async (words) => {
 			const list = document.querySelector('section[aria-label="Suspects"]') as HTMLElement;
-			const button = document.querySelector(`button[aria-label="Enter: ${words}"]`) as HTMLElement;
+			const button = document.querySelector(`button[aria-label$="${words}"]`) as HTMLElement;
 			const changed = new Promise<void>((done) => {
 				new MutationObserver((_, watch) => {
 					watch.disconnect();

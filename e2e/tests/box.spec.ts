@@ -24,9 +24,9 @@ for (const view of [{ width: 1280, height: 800 }, phone]) {
 		await expect(page.getByRole('heading', { name: 'Window bench' })).toBeVisible();
 		await noSidewaysScroll(page);
 
-		const frame = page.getByRole('region', { name: /Cable W2/ });
+		const frame = page.getByRole('region', { name: /Cable to Sewing frame/ });
 		await frame.getByRole('button', { name: 'protect', exact: true }).click();
-		await page.getByRole('region', { name: /Cable W6/ }).getByRole('button', { name: 'must not go off' }).click();
+		await page.getByRole('region', { name: /Cable to Loft stair/ }).getByRole('button', { name: 'must not go off' }).click();
 		const goes = page.getByRole('region', { name: 'What goes in' });
 		await goes.getByRole('button', { name: 'GFCI' }).click();
 		await goes.getByRole('button', { name: 'clamp', exact: true }).click();
@@ -39,9 +39,9 @@ for (const view of [{ width: 1280, height: 800 }, phone]) {
 
 		// What is not known and decides is answered where it stands.
 		const asked = page.getByRole('region', { name: 'Not known' });
-		await expect(asked).toContainText('Which room does W6');
-		await asked.getByRole('group', { name: 'W6 serves' }).getByRole('button', { name: 'hall', exact: true }).click();
-		await expect(asked).not.toContainText('Which room does W6');
+		await expect(asked).toContainText('Which room does the cable to Loft stair');
+		await asked.getByRole('group', { name: /serves$/ }).getByRole('button', { name: 'hall', exact: true }).click();
+		await expect(asked).not.toContainText('Which room does the cable to Loft stair');
 		await asked.getByRole('group', { name: 'marked so' }).getByRole('button', { name: 'yes', exact: true }).click();
 		await expect(asked).toBeHidden();
 
@@ -49,7 +49,7 @@ for (const view of [{ width: 1280, height: 800 }, phone]) {
 		await expect(page.getByText('It fits.')).toBeVisible();
 
 		// The step in hand lights up its wires.
-		await page.getByRole('button', { name: /Join the neutrals of W1 \(feed\) and W6/ }).click();
+		await page.getByRole('button', { name: /Join the neutrals of the feed and / }).click();
 		await expect(page.locator('.lit-wire')).toHaveCount(3);
 		const kept = page.waitForResponse((answer) => answer.url().endsWith('/steps') && answer.ok());
 		await page.getByLabel('Done: Breaker off, secured, and prove the box dead').check();
@@ -61,7 +61,7 @@ for (const view of [{ width: 1280, height: 800 }, phone]) {
 		await expect(page.getByRole('list', { name: 'Findings' })).toContainText('stays off LOAD');
 		await page.getByRole('tab', { name: 'Proof' }).click();
 		await expect(page.getByRole('region', { name: 'When the plan is done' })).toContainText('As it should be, behind the GFCI here');
-		await page.getByRole('button', { name: 'As found' }).click();
+		await page.getByRole('button', { name: 'As found', exact: true }).click();
 		await expect(page.getByRole('img', { name: /The box as found/ })).toBeVisible();
 		await page.getByRole('tab', { name: 'Steps' }).click();
 		await page.getByRole('button', { name: 'It is made up so' }).click();
@@ -79,14 +79,14 @@ for (const view of [{ width: 1280, height: 800 }, phone]) {
 
 test('the line is not known: the procedure comes first, and nothing is planned', async ({ page, server }) => {
 	await page.goto(`${server.url}/calls/3/boxes/B6`);
-	await page.getByRole('region', { name: /Cable W6/ }).getByRole('button', { name: 'not known' }).first().click();
+	await page.getByRole('region', { name: /^The feed/ }).getByRole('button', { name: 'not known' }).first().click();
 	await page.getByRole('button', { name: 'To the plan' }).first().click();
 	await expect(page.getByText('Nothing is planned.')).toBeVisible();
 	await page.getByRole('button', { name: /nobody near, breaker on/ }).click();
 	await expect(page.getByText('Power on with conductors apart.')).toBeVisible();
 	await expect(page.getByText(/for a qualified person only/)).toBeVisible();
 	// What the procedure found has a place where it is found.
-	await page.getByRole('button', { name: /^W6 .* is the feed$/ }).click();
+	await page.getByRole('button', { name: /^Cable W6 .* is the feed$/ }).click();
 	await expect(page.getByText('Proven on the circuit model:')).toBeVisible();
 });
 
@@ -115,14 +115,14 @@ test('two receptacles and a switch in one box; what is half typed outlives a rel
 	await page.getByRole('button', { name: 'Another device in this box' }).click();
 	await expect(page.getByRole('region', { name: 'Beside it, 2 in the box' })).toBeVisible();
 	await page.getByRole('button', { name: 'A switch in this box' }).click();
-	await expect(page.getByRole('region', { name: 'A switch beside it' }).getByRole('button', { name: 'W2 Sewing frame' })).toHaveAttribute('aria-pressed', 'true');
-	await page.getByRole('region', { name: /Cable W6/ }).getByLabel('serves').fill('glue shelf');
+	await expect(page.getByRole('region', { name: 'A switch beside it' }).getByRole('button', { name: 'to Sewing frame' })).toHaveAttribute('aria-pressed', 'true');
+	await page.getByRole('region', { name: /Cable to Loft stair/ }).getByLabel('serves').fill('glue shelf');
 	await page.reload();
-	await expect(page.getByRole('region', { name: /Cable W6 glue shelf/ })).toBeVisible();
+	await expect(page.getByRole('region', { name: /Cable to glue shelf/ })).toBeVisible();
 	await page.getByRole('button', { name: 'To the plan' }).first().click();
 	const steps = page.getByRole('list', { name: 'Steps' });
-	await expect(steps).toContainText('Hot of W2 (Sewing frame) on the other screw of its switch');
-	await expect(steps).toContainText('W6 (glue shelf)');
+	await expect(steps).toContainText('Hot of the cable to Sewing frame on the other screw of its switch');
+	await expect(steps).toContainText('the cable to glue shelf');
 	await expect(steps).not.toContainText(/@|R1\b|S2\b|D2\b/);
 	await page.getByRole('tab', { name: 'Parts' }).click();
 	for (const shelf of ['Devices', 'Plates and covers', 'Connectors', 'Wire and cable', 'Tools to carry']) {
@@ -191,8 +191,8 @@ test('the photograph: each wire is pointed at, and the taps are the record', asy
 	const shown = page.getByRole('img', { name: 'The pulled device at Window bench' });
 	await expect(shown).toBeVisible();
 	for (const [wire, to] of [
-		['W1 hot', 'upper silver screw'],
-		['W1 neutral', 'upper brass screw'],
+		['hot, feed', 'upper silver screw'],
+		['neutral, feed', 'upper brass screw'],
 	] as const) {
 		await page.getByRole('button', { name: 'Point at a wire on the picture' }).click();
 		await page.getByRole('button', { name: wire, exact: true }).click();
@@ -202,8 +202,8 @@ test('the photograph: each wire is pointed at, and the taps are the record', asy
 	await page.getByRole('button', { name: 'To the plan' }).first().click();
 	await page.getByRole('tab', { name: /Findings/ }).click();
 	await expect(page.getByRole('list', { name: 'Findings' })).toContainText('Hot and neutral are exchanged at the old device');
-	await page.getByRole('button', { name: 'Take back: W1 neutral' }).click();
-	await expect(page.getByRole('region', { name: 'Put-back sheet' })).not.toContainText('W1 neutral');
+	await page.getByRole('button', { name: 'Take back: neutral, feed' }).click();
+	await expect(page.getByRole('region', { name: 'Put-back sheet' })).not.toContainText('neutral, feed');
 	await page.getByLabel('Picture of the pulled device').setInputFiles({ name: 'notes.txt', mimeType: 'text/plain', buffer: Buffer.from('no') });
 	await expect(page.getByRole('alert')).toContainText('no picture that can be opened');
 	await expect(shown).toBeVisible();
@@ -283,7 +283,7 @@ test('an old metal box is entered to its last inch, and each finding says where 
 		await enclosure.getByLabel(figure).press('Enter');
 	}
 	await pick('wall', 'plaster');
-	const feed = page.getByRole('region', { name: /Cable W7/ });
+	const feed = page.getByRole('region', { name: /^The feed/ });
 	await feed.getByRole('button', { name: 'nicked' }).click();
 	await feed.getByText('more of it').click();
 	await feed.getByLabel('from sheath').fill('4');
@@ -297,9 +297,9 @@ test('an old metal box is entered to its last inch, and each finding says where 
 		['The box is loose', 'NEC 314.23, 2023'],
 		['The box sits 0.5 in behind the plaster face', 'NEC 314.20, 2023'],
 		['A gap of 0.25 in is open round the box', 'NEC 314.21, 2023'],
-		['A wire of W7 (feed) is nicked', 'NEC 110.12(B), 2023'],
-		['The wires of W7 (feed) are short', 'NEC 300.14, 2023'],
-		['The hot of W7 (feed) is white', 'NEC 200.7(C), 2023'],
+		['A wire of the feed is nicked', 'NEC 110.12(B), 2023'],
+		['The wires of the feed are short', 'NEC 300.14, 2023'],
+		['The hot of the feed is white', 'NEC 200.7(C), 2023'],
 	] as const) {
 		const line = findings.getByRole('listitem').filter({ hasText: text });
 		await expect(line).toContainText(section);
@@ -317,21 +317,21 @@ test('wire by wire: what lands where now is recorded, solved, and said', async (
 	const now = page.getByRole('region', { name: 'What hangs there now' });
 	await now.getByRole('button', { name: 'wire by wire' }).click();
 	for (const [wire, place] of [
-		['W7 hot', 'upper silver screw'],
-		['W7 neutral', 'upper brass screw'],
-		['W7 ground', 'green screw'],
+		['hot, feed', 'upper silver screw'],
+		['neutral, feed', 'upper brass screw'],
+		['ground, feed', 'green screw'],
 	] as const) {
 		await now.getByLabel(`where ${wire} lands`).selectOption({ label: place });
 		await expect(now.getByLabel(`where ${wire} lands`).locator('option:checked')).toHaveText(place);
 	}
 	await page.getByRole('button', { name: 'To the plan' }).first().click();
-	await page.getByRole('button', { name: 'As found' }).click();
+	await page.getByRole('button', { name: 'As found', exact: true }).click();
 	await expect(page.getByRole('img', { name: 'The box as found: 3 wires landed' })).toBeVisible();
 	await page.getByRole('tab', { name: 'Proof' }).click();
 	await expect(page.getByRole('region', { name: 'As it is wired now, by the model' })).toContainText('hot and neutral exchanged');
 	await expect(page.getByRole('region', { name: 'When the plan is done' })).not.toContainText('exchanged');
 	await page.reload();
-	await page.getByRole('button', { name: 'As found' }).click();
+	await page.getByRole('button', { name: 'As found', exact: true }).click();
 	await expect(page.getByRole('img', { name: 'The box as found: 3 wires landed' }), 'kept').toBeVisible();
 });
 
