@@ -19,7 +19,7 @@ build: $(BIN)
 $(BIN): web/dist/index.html $(shell find cmd core internal web/embed.go go.mod -name '*.go' -o -name '*.json' -o -name '*.sql' -o -name go.mod)
 	go build -o $@ ./cmd/elvat
 
-web/dist/index.html: web/node_modules/.done $(shell find web/src web/public web/index.html web/vite.config.ts -type f)
+web/dist/index.html: web/node_modules/.done $(shell find web/src web/public web/index.html web/vite.config.ts docs/guide docs/screenshots -type f)
 	rm -rf web/dist/assets web/dist/index.html
 	cd web && npm run --silent build
 

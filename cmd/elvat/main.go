@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/signal"
 	"syscall"
+	_ "time/tzdata" // a time zone has to be known on a machine without any
 
 	"github.com/spf13/cobra"
 

@@ -276,7 +276,7 @@ func TestSaidLast(t *testing.T) {
 		{"words", nil, job.Journal{words(1, "a loose hot")}, "a loose hot", "found: a loose hot at Drying rack"},
 		{"words anew", nil, job.Journal{words(1, "a loose hot"), words(2, "scorched")}, "scorched", "found: scorched at Drying rack"},
 		{"eyes, then words", []Kept{kept(t, "e", 1, found)}, job.Journal{words(2, "scorched")}, "scorched", "found: scorched at Drying rack"},
-		{"words, then eyes", []Kept{kept(t, "e", 2, found)}, job.Journal{words(1, "scorched")}, found.Line(loft(t)), "found: open hot at Drying rack, end of the cable from Press"},
+		{"words, then eyes", []Kept{kept(t, "e", 2, found)}, job.Journal{words(1, "scorched")}, "open hot at Drying rack, end of the cable from Press", "found: open hot at Drying rack, end of the cable from Press"},
 	} {
 		r := &Record{Circuit: loft(t), CautionsReadAt: when(0), Readings: row.readings, Journal: row.journal}
 		assert.Equal(t, row.found, r.FoundIn("B2"), row.name)

@@ -149,8 +149,8 @@ func TestHold(t *testing.T) {
 		left, held []string
 	}{
 		{nil, []string{"R1", "R2", "R3"}, []string{}},
-		{[]diagnosis.Danger{{At: "R2", Urgent: true}}, []string{"R1", "R3", "R2"}, []string{"R2"}},
-		{[]diagnosis.Danger{{At: "R2"}, {At: "R9", Urgent: true}}, []string{"R1", "R2", "R3"}, []string{}},
+		{[]diagnosis.Danger{{At: "R2", Urgent: true, Holds: true}}, []string{"R1", "R3", "R2"}, []string{"R2"}},
+		{[]diagnosis.Danger{{At: "R2", Urgent: true}, {At: "R9", Holds: true}}, []string{"R1", "R2", "R3"}, []string{}},
 	} {
 		s := left.Hold(row.dangers)
 		assert.Equal(t, row.left, s.Left)

@@ -148,6 +148,19 @@ func (s *Source) Report() Report {
 	return r
 }
 
+// In is the report with its times as clocks in the zone show them.
+func (r Report) In(zone *time.Location) Report {
+	r.CalledAt, r.FinishedAt = r.CalledAt.In(zone), r.FinishedAt.In(zone)
+	r.Done, r.Due = slices.Clone(r.Done), slices.Clone(r.Due)
+	for i := range r.Done {
+		r.Done[i].At = r.Done[i].At.In(zone)
+	}
+	for i := range r.Due {
+		r.Due[i].When = r.Due[i].When.In(zone)
+	}
+	return r
+}
+
 // open counts what must be mended and is neither mended nor accepted.
 func (s *Source) open() int {
 	n := 0

@@ -17,6 +17,9 @@ type Shop struct {
 	Amendments []nec.Rule  `json:"amendments,omitempty"`
 	// Items are the shop's own things in the catalogue, beside those that make-ups use.
 	Items []parts.Item `json:"items,omitempty"`
+	// TimeZone is that of the shop, by its IANA name, for screens and papers; empty: that of
+	// the machine that shows them.
+	TimeZone string `json:"timeZone,omitempty"`
 }
 
 // Bounds of what a shop can enter. Assumption.
@@ -35,6 +38,9 @@ func (s Shop) Check() error {
 		if err := s.Edition.Check(); err != nil {
 			return err
 		}
+	}
+	if len(s.TimeZone) > longestWords {
+		return fmt.Errorf("timeZone: longer than %d characters", longestWords)
 	}
 	if len(s.Amendments) > mostAmendments {
 		return fmt.Errorf("amendments: %d of them; at most %d", len(s.Amendments), mostAmendments)
@@ -103,6 +109,7 @@ type Sheet struct {
 	Rules      []nec.Rule    `json:"rules"` // the rows of the edition that a place decides
 	Topics     []nec.Topic   `json:"topics"`
 	Rooms      []nec.Room    `json:"rooms"`
+	TimeZone   string        `json:"timeZone"`
 }
 
 // Sheet lists what is set and what there is to choose from.
@@ -110,7 +117,7 @@ func (s Shop) Sheet() Sheet {
 	b := s.Book(0)
 	sheet := Sheet{
 		Schools: s.House.Schools(), Edition: b.Edition, Editions: nec.Editions, Prices: s.Prices.Rows(), Items: append([]parts.Item{}, s.Items...),
-		Amendments: append([]nec.Rule{}, b.Amendments...), Topics: nec.PlaceTopics, Rooms: nec.Rooms,
+		Amendments: append([]nec.Rule{}, b.Amendments...), Topics: nec.PlaceTopics, Rooms: nec.Rooms, TimeZone: s.TimeZone,
 	}
 	for _, r := range nec.Rules {
 		if r.In(b.Edition) {

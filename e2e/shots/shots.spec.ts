@@ -129,7 +129,7 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 	{
 		name: 'practice',
 		open: async (page, server) => {
-			await page.goto(`${server.url}/practice`);
+			await page.goto(`${server.url}/practice/practice`);
 			await page.getByRole('heading', { name: 'Tools carried' }).waitFor();
 		},
 	},

@@ -98,6 +98,9 @@ for (const view of [phone, { width: 1280, height: 800 }]) {
 		await page.setViewportSize(view);
 		await page.goto(server.url);
 		await page.getByRole('link', { name: 'Practice and code' }).click();
+		await page.getByRole('navigation', { name: 'Parts of the practice' }).getByRole('link', { name: 'Weights' }).click();
+		await expect(page.getByRole('region', { name: 'Weights' })).toBeVisible();
+		if (view === phone) for (const group of await page.locator('summary').all()) await group.click();
 		await page.getByRole('textbox', { name: 'A jumper off its terminal' }).fill('0.9');
 		await page.getByRole('textbox', { name: 'A jumper off its terminal' }).press('Enter');
 		await expect(page.getByRole('button', { name: 'A jumper off its terminal: back to 0.6' })).toBeVisible();
@@ -106,6 +109,7 @@ for (const view of [phone, { width: 1280, height: 800 }]) {
 		await expect(page.getByRole('alert')).toContainText('out of bounds');
 		await page.getByRole('button', { name: 'A jumper off its terminal: back to 0.6' }).click();
 		await expect(page.getByRole('textbox', { name: 'A jumper off its terminal' })).toHaveValue('0.6');
+		await page.getByRole('navigation', { name: 'Parts of the practice' }).getByRole('link', { name: 'Tools and minutes' }).click();
 		const load = page.getByRole('button', { name: 'Load tester' });
 		await load.click();
 		await expect(load).toHaveAttribute('aria-pressed', 'true');
@@ -153,14 +157,14 @@ test('a lamp that nobody recorded: unplug everything first, one tap, then read a
 });
 
 test('weights learn from opened boxes, with numbers, and can be counted anew', async ({ page, server }) => {
-	await page.goto(`${server.url}/practice`);
+	await page.goto(`${server.url}/practice/weights`);
 	const learned = page.getByRole('region', { name: 'Learned from your boxes' });
 	await expect(learned).toContainText('until then the table stands as it is');
 	await openCall(page, server, 'Loft darkroom');
 	await page.getByText('It is open already, dead: what was found').click();
 	await page.getByRole('button', { name: 'Found Reversed polarity at Enlarger' }).click();
 	await expect(page.getByRole('listitem').filter({ hasText: 'Opened: found reversed polarity at Enlarger' })).toBeVisible();
-	await page.goto(`${server.url}/practice`);
+	await page.goto(`${server.url}/practice/weights`);
 	const before = Number(/(\d+) opened/.exec((await learned.textContent()) ?? '')?.[1]);
 	expect(before).toBeGreaterThan(0);
 	await learned.getByRole('button', { name: 'Count anew from today' }).click();

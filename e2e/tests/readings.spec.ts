@@ -25,6 +25,7 @@ test.describe('on a phone, by touch', () => {
 		await openCall(page, server, 'Bindery, upper floor');
 		for (const button of await page.getByRole('button').all()) {
 			if (!(await button.isVisible())) continue;
+			if (await button.evaluate((e) => e.classList.contains('sr-only'))) continue; // it grows when the keyboard is on it
 			const box = await button.boundingBox();
 			const name = (await button.getAttribute('aria-label')) ?? (await button.textContent());
 			expect(box?.height, `height of “${name}”`).toBeGreaterThanOrEqual(43.9);

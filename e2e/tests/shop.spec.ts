@@ -101,7 +101,7 @@ test('the customer: safety first, what is dead, every GFCI once; then it smells,
 	await customer.getByRole('button', { name: 'Hatch: works' }).click();
 	await customer.getByLabel(/What was plugged in/).fill('the fan heater');
 	await customer.getByLabel(/a heater/).check();
-	await customer.getByRole('button', { name: 'Next' }).click();
+	await customer.getByRole('button', { name: 'Next', exact: true }).click();
 	await expect(customer.getByRole('heading', { name: 'Press reset, once' })).toBeVisible();
 	await expect(customer.getByText('Wash sink')).toBeVisible();
 	await noSidewaysScroll(customer);

@@ -572,6 +572,9 @@ type Basics struct {
 	// Cautions Stand before everything else on every call
 	Cautions []string `json:"cautions"`
 
+	// Example The example house is there
+	Example bool `json:"example"`
+
 	// Gauges AWG, thinnest first
 	Gauges []int `json:"gauges"`
 
@@ -595,6 +598,9 @@ type Basics struct {
 
 	// Sides How a voltage between two slots is drawn
 	Sides []SideFrom `json:"sides"`
+
+	// TimeZone The shop's, by its IANA name; empty: that of the browser
+	TimeZone string `json:"timeZone"`
 
 	// Wirings Verdicts a load tester gives
 	Wirings []string `json:"wirings"`
@@ -837,6 +843,11 @@ type Entry = job.Entry
 
 // Evidence defines model for Evidence.
 type Evidence = diagnosis.Evidence
+
+// Example defines model for Example.
+type Example struct {
+	There bool `json:"there"`
+}
 
 // Existing defines model for Existing.
 type Existing = makeup.Existing
@@ -1481,8 +1492,15 @@ type Work struct {
 	HandedOver *time.Time `json:"handedOver,omitempty"`
 
 	// Journal Newest first
-	Journal  []JournalLine `json:"journal"`
-	Pictures []Picture     `json:"pictures"`
+	Journal []JournalLine `json:"journal"`
+
+	// Labels Each GFCI with the page that the code on its label opens
+	Labels []struct {
+		Device string `json:"device"`
+		Label  string `json:"label"`
+		Path   string `json:"path"`
+	} `json:"labels"`
+	Pictures []Picture `json:"pictures"`
 
 	// Search How far finding the breaker by switching off in halves has come
 	Search BreakerSearch `json:"search"`
@@ -1937,6 +1955,12 @@ type ServerInterface interface {
 	// GetWork The journal, the gates, the proof and the pictures of a call
 	// (GET /api/v1/calls/{call}/work)
 	GetWork(ctx *echo.Context, call CallID) error
+	// RemoveExample The example house goes, with all that was done in it
+	// (DELETE /api/v1/example)
+	RemoveExample(ctx *echo.Context) error
+	// AddExample An example house with one call, to try things on; where it is there already, nothing happens
+	// (POST /api/v1/example)
+	AddExample(ctx *echo.Context) error
 	// GetGuard What the code on a GFCI's label opens: what hangs on it; no name, no address
 	// (GET /api/v1/guards/{token})
 	GetGuard(ctx *echo.Context, token Token) error
@@ -2989,6 +3013,24 @@ func (w *ServerInterfaceWrapper) GetWork(ctx *echo.Context) error {
 	return err
 }
 
+// RemoveExample converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveExample(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveExample(ctx)
+	return err
+}
+
+// AddExample converts echo context to params.
+func (w *ServerInterfaceWrapper) AddExample(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddExample(ctx)
+	return err
+}
+
 // GetGuard converts echo context to params.
 func (w *ServerInterfaceWrapper) GetGuard(ctx *echo.Context) error {
 	var err error
@@ -3622,6 +3664,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/calls/:call/visit", wrapper.MakeVisit, options.OperationMiddlewares["makeVisit"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/why", wrapper.AskWhy, options.OperationMiddlewares["askWhy"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call/work", wrapper.GetWork, options.OperationMiddlewares["getWork"]...)
+	router.DELETE(options.BaseURL+"/api/v1/example", wrapper.RemoveExample, options.OperationMiddlewares["removeExample"]...)
+	router.POST(options.BaseURL+"/api/v1/example", wrapper.AddExample, options.OperationMiddlewares["addExample"]...)
 	router.GET(options.BaseURL+"/api/v1/guards/:token", wrapper.GetGuard, options.OperationMiddlewares["getGuard"]...)
 	router.GET(options.BaseURL+"/api/v1/house", wrapper.GetHouse, options.OperationMiddlewares["getHouse"]...)
 	router.PUT(options.BaseURL+"/api/v1/house", wrapper.SetHouse, options.OperationMiddlewares["setHouse"]...)
@@ -5732,6 +5776,82 @@ func (response GetWorkdefaultApplicationProblemPlusJSONResponse) VisitGetWorkRes
 	return err
 }
 
+type RemoveExampleRequestObject struct {
+}
+
+type RemoveExampleResponseObject interface {
+	VisitRemoveExampleResponse(w http.ResponseWriter) error
+}
+
+type RemoveExample200JSONResponse Example
+
+func (response RemoveExample200JSONResponse) VisitRemoveExampleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveExampledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveExampledefaultApplicationProblemPlusJSONResponse) VisitRemoveExampleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddExampleRequestObject struct {
+}
+
+type AddExampleResponseObject interface {
+	VisitAddExampleResponse(w http.ResponseWriter) error
+}
+
+type AddExample201JSONResponse Example
+
+func (response AddExample201JSONResponse) VisitAddExampleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddExampledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddExampledefaultApplicationProblemPlusJSONResponse) VisitAddExampleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetGuardRequestObject struct {
 	Token Token `json:"token"`
 }
@@ -7486,6 +7606,12 @@ type StrictServerInterface interface {
 	// GetWork The journal, the gates, the proof and the pictures of a call
 	// (GET /api/v1/calls/{call}/work)
 	GetWork(ctx context.Context, request GetWorkRequestObject) (GetWorkResponseObject, error)
+	// RemoveExample The example house goes, with all that was done in it
+	// (DELETE /api/v1/example)
+	RemoveExample(ctx context.Context, request RemoveExampleRequestObject) (RemoveExampleResponseObject, error)
+	// AddExample An example house with one call, to try things on; where it is there already, nothing happens
+	// (POST /api/v1/example)
+	AddExample(ctx context.Context, request AddExampleRequestObject) (AddExampleResponseObject, error)
 	// GetGuard What the code on a GFCI's label opens: what hangs on it; no name, no address
 	// (GET /api/v1/guards/{token})
 	GetGuard(ctx context.Context, request GetGuardRequestObject) (GetGuardResponseObject, error)
@@ -9404,6 +9530,52 @@ func (sh *strictHandler) GetWork(ctx *echo.Context, call CallID) error {
 		return err
 	} else if validResponse, ok := response.(GetWorkResponseObject); ok {
 		return validResponse.VisitGetWorkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemoveExample operation middleware
+func (sh *strictHandler) RemoveExample(ctx *echo.Context) error {
+	var request RemoveExampleRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveExample(ctx.Request().Context(), request.(RemoveExampleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveExample")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemoveExampleResponseObject); ok {
+		return validResponse.VisitRemoveExampleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddExample operation middleware
+func (sh *strictHandler) AddExample(ctx *echo.Context) error {
+	var request AddExampleRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddExample(ctx.Request().Context(), request.(AddExampleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddExample")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddExampleResponseObject); ok {
+		return validResponse.VisitAddExampleResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

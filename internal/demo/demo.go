@@ -130,7 +130,7 @@ func Fill(ctx context.Context, s *store.Store, now time.Time) error {
 	}
 	runs := map[string]int64{}
 	for _, v := range visits {
-		if runs[v.file], err = v.fill(ctx, s, panel, now); err != nil {
+		if runs[v.file], err = v.fill(ctx, s, panel, now, "demo"); err != nil {
 			return fmt.Errorf("demo call %s: %w", v.file, err)
 		}
 	}
@@ -154,8 +154,8 @@ func Fill(ctx context.Context, s *store.Store, now time.Time) error {
 	return s.SetInstalled(ctx, runs["darkroom"], "G2", &installed)
 }
 
-// fill stores the visit on a run of its own and returns that.
-func (v *visit) fill(ctx context.Context, s *store.Store, panel int64, now time.Time) (run int64, err error) {
+// fill stores the visit on a run of its own and returns that; its readings are called by name.
+func (v *visit) fill(ctx context.Context, s *store.Store, panel int64, now time.Time, name string) (run int64, err error) {
 	faulty, err := Circuit(v.file)
 	if err != nil {
 		return 0, err
@@ -190,7 +190,7 @@ func (v *visit) fill(ctx context.Context, s *store.Store, panel int64, now time.
 		if err != nil {
 			return 0, err
 		}
-		commands = append(commands, do(10+2*i, &call.AddReading{ID: fmt.Sprintf("demo-%s-%03d", v.file, i+1), Reading: data}))
+		commands = append(commands, do(10+2*i, &call.AddReading{ID: fmt.Sprintf("%s-%s-%03d", name, v.file, i+1), Reading: data}))
 	}
 	begin := do(0, &call.Begin{Title: faulty.Name, Complaint: v.complaint, Circuit: document})
 	return run, carryOut(ctx, s, run, begin, commands)
@@ -252,4 +252,30 @@ func (v *visit) read(c *circuit.Circuit) ([]tester.Reading, error) {
 		readings = append(readings, r)
 	}
 	return readings, nil
+}
+
+// ExampleHouse is what the house of the example is called.
+const ExampleHouse = "Example house"
+
+// Example stores one house with one call, half read, to try things on; it returns the
+// house and the call.
+func Example(ctx context.Context, s *store.Store, now time.Time) (site int64, err error) {
+	err = s.InTransaction(ctx, func(ctx context.Context) error {
+		if site, err = s.AddSite(ctx, store.Site{Name: ExampleHouse, Notes: "Made up, to try things on.", CreatedAt: now}); err != nil {
+			return err
+		}
+		directory, err := json.Marshal(Panel)
+		if err != nil {
+			return err
+		}
+		panel, err := s.AddPanel(ctx, store.Panel{Site: site, Name: "Main panel", Directory: directory})
+		if err != nil {
+			return err
+		}
+		bindery := visits[len(visits)-1]
+		bindery.ago = 0
+		_, err = bindery.fill(ctx, s, panel, now, fmt.Sprintf("example-%d", now.UnixMilli()))
+		return err
+	})
+	return site, err
 }

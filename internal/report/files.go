@@ -80,8 +80,8 @@ func Calendar(w io.Writer, title string, due []job.Due, made time.Time) error {
 	for _, d := range due {
 		e := cal.AddEvent(fmt.Sprintf("%s-%d@elvat", d.Key, d.When.Unix()))
 		e.SetDtStampTime(made.UTC())
-		e.SetAllDayStartAt(d.When.UTC())
-		e.SetAllDayEndAt(d.When.UTC().AddDate(0, 0, 1))
+		e.SetAllDayStartAt(d.When)
+		e.SetAllDayEndAt(d.When.AddDate(0, 0, 1))
 		e.SetSummary(d.What)
 		e.SetDescription(title + ". If it does not trip, stop using what hangs on it and call.")
 		e.AddRrule("FREQ=MONTHLY")

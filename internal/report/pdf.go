@@ -94,24 +94,25 @@ func (p *page) row(height float64) float64 {
 	return p.pdf.GetY()
 }
 
-const stampLayout = "2006-01-02 15:04"
+// Stamp is how a time is written, with its zone.
+const Stamp = "2006-01-02 15:04 MST"
 
 // PDF writes the report.
 func PDF(w io.Writer, r job.Report, pictures []Picture) error {
 	p := newPage("Service report, "+r.Title, r.FinishedAt)
 	p.para("B", 18, r.Title)
-	head := strings.ToUpper(r.Breaker[:1]) + r.Breaker[1:] + ". Called " + r.CalledAt.UTC().Format(stampLayout)
+	head := strings.ToUpper(r.Breaker[:1]) + r.Breaker[1:] + ". Called " + r.CalledAt.Format(Stamp)
 	if r.Shop != "" {
 		head = r.Shop + ". " + head
 	}
-	p.para("", 10, head+" UTC.")
+	p.para("", 10, head+".")
 	if r.Complaint != "" {
 		p.para("", 10, "Complaint: "+r.Complaint)
 	}
 	p.pdf.Ln(2)
 	p.para("B", 12, r.Standing)
 	if r.By != "" {
-		p.para("", 10, fmt.Sprintf("Handed over by %s to %s, %s UTC.", r.By, r.To, r.FinishedAt.UTC().Format(stampLayout)))
+		p.para("", 10, fmt.Sprintf("Handed over by %s to %s, %s.", r.By, r.To, r.FinishedAt.Format(Stamp)))
 	}
 	p.list("Cause", r.Cause)
 	p.asFound(r.AsFound)
@@ -123,7 +124,7 @@ func PDF(w io.Writer, r job.Report, pictures []Picture) error {
 	p.list("Parts", r.Parts)
 	var due []string
 	for _, d := range r.Due {
-		due = append(due, fmt.Sprintf("%s: %s, then every month", d.When.UTC().Format("2006-01-02"), d.What))
+		due = append(due, fmt.Sprintf("%s: %s, then every month", d.When.Format("2006-01-02"), d.What))
 	}
 	p.list("Next tests due", due)
 	p.list("Cautions", r.Cautions)
@@ -250,7 +251,7 @@ func (p *page) done(r job.Report) {
 	}
 	p.section("What was done")
 	for _, line := range r.Done {
-		p.para("", 10, line.At.UTC().Format(stampLayout)+"  "+line.Words)
+		p.para("", 10, line.At.Format(Stamp)+"  "+line.Words)
 	}
 	for _, o := range r.Overrides {
 		p.pdf.Ln(1)

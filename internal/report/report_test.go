@@ -245,7 +245,7 @@ func TestCSVByOtherReaders(t *testing.T) {
 		rows[1][:9],
 	)
 	assert.Equal(t, "yes", rows[2][2])
-	assert.Equal(t, "G1 panel", rows[2][14])
+	assert.Equal(t, "G1; the panel", rows[2][14])
 
 	book := excelize.NewFile()
 	for i, row := range rows {

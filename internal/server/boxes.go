@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	corecall "elvat/core/call"
 	"elvat/core/diagnosis"
@@ -179,6 +180,18 @@ func (s *calls) house(ctx context.Context) (practice.Shop, error) {
 	return shop, json.Unmarshal(kept, &shop)
 }
 
+// zoneOf is the shop's time zone; this machine's where it set none.
+func zoneOf(shop practice.Shop) (*time.Location, error) {
+	if shop.TimeZone == "" {
+		return time.Local, nil
+	}
+	zone, err := time.LoadLocation(shop.TimeZone)
+	if err != nil {
+		return nil, fmt.Errorf("timeZone: %q is none that is known here", shop.TimeZone)
+	}
+	return zone, nil
+}
+
 // GetHouse shows the house practice with all there is to set.
 func (s *calls) GetHouse(ctx context.Context, _ api.GetHouseRequestObject) (api.GetHouseResponseObject, error) {
 	shop, err := s.house(ctx)
@@ -192,6 +205,9 @@ func (s *calls) SetHouse(ctx context.Context, r api.SetHouseRequestObject) (api.
 		a.Section, a.Text = strings.TrimSpace(a.Section), strings.TrimSpace(a.Text)
 	}
 	if err := r.Body.Check(); err != nil {
+		return nil, badInput{err}
+	}
+	if _, err := zoneOf(*r.Body); err != nil {
 		return nil, badInput{err}
 	}
 	kept, err := json.Marshal(r.Body)

@@ -58,6 +58,16 @@ func (s *calls) basics(ctx context.Context) (api.Basics, error) {
 	for _, w := range tester.Wirings {
 		b.Wirings = append(b.Wirings, string(w))
 	}
+	shop, err := s.house(ctx)
+	if err != nil {
+		return b, err
+	}
+	b.TimeZone = shop.TimeZone
+	site, err := s.example(ctx)
+	if err != nil {
+		return b, err
+	}
+	b.Example = site != 0
 	kept, err := s.store.Setting(ctx, lampsSetting)
 	if err != nil || kept == nil {
 		return b, err

@@ -186,7 +186,7 @@ func (s *calls) GetGuard(ctx context.Context, r api.GetGuardRequestObject) (api.
 	return nil, errNoCode
 }
 
-// labels are those for the outlets, each GFCI's with the code that opens its page.
+// labels are those for the outlets, each GFCI's with the path that opens its page.
 func (s *calls) labels(ctx context.Context, v *state, markings []string) ([]job.Label, error) {
 	all := job.Labels(v.circuit, markings)
 	key, err := s.codes(ctx)
@@ -195,7 +195,7 @@ func (s *calls) labels(ctx context.Context, v *state, markings []string) ([]job.
 	}
 	for i := range all {
 		if all[i].Kind == circuit.GFCI {
-			all[i].Code = address(ctx) + "/gfci/" + codeOf(key, v.call.Run, all[i].Device)
+			all[i].Code = "/gfci/" + codeOf(key, v.call.Run, all[i].Device)
 		}
 	}
 	return all, nil

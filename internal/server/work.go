@@ -8,6 +8,7 @@ import (
 	"io"
 	"math/rand/v2"
 	"slices"
+	"time"
 
 	corecall "elvat/core/call"
 	"elvat/core/circuit"
@@ -52,6 +53,24 @@ func (s *calls) workAt(ctx context.Context, at *store.Snapshot) (api.WorkNowJSON
 		}
 	}
 	slices.Reverse(w.Journal)
+	labels, err := s.labels(ctx, v, nil)
+	if err != nil {
+		return w, err
+	}
+	w.Labels = make([]struct {
+		Device string `json:"device"`
+		Label  string `json:"label"`
+		Path   string `json:"path"`
+	}, 0)
+	for _, l := range labels {
+		if l.Code != "" {
+			w.Labels = append(w.Labels, struct {
+				Device string `json:"device"`
+				Label  string `json:"label"`
+				Path   string `json:"path"`
+			}{l.Device, l.At, l.Code})
+		}
+	}
 	for _, stay := range v.Stays {
 		w.Stays = append(w.Stays, stay.Device)
 	}
@@ -219,10 +238,18 @@ func (s *calls) GetPaper(ctx context.Context, r api.GetPaperRequestObject) (api.
 }
 
 func (s *calls) write(ctx context.Context, out io.Writer, v *state, src *job.Source, paper string) error {
-	paperOf := src.Report()
+	shop, err := s.house(ctx)
+	if err != nil {
+		return err
+	}
+	zone, err := zoneOf(shop)
+	if err != nil {
+		return err
+	}
+	paperOf := src.Report().In(zone)
 	switch paper {
 	case "report.pdf":
-		pictures, err := s.pictures(ctx, v)
+		pictures, err := s.pictures(ctx, v, zone)
 		if err != nil {
 			return err
 		}
@@ -231,6 +258,11 @@ func (s *calls) write(ctx context.Context, out io.Writer, v *state, src *job.Sou
 		labels, err := s.labels(ctx, v, paperOf.Markings)
 		if err != nil {
 			return err
+		}
+		for i := range labels {
+			if labels[i].Code != "" {
+				labels[i].Code = address(ctx) + labels[i].Code
+			}
 		}
 		return report.Labels(out, v.call.Title, v.record.PanelDirectory(), labels, paperOf.FinishedAt)
 	case "readings.csv":
@@ -248,7 +280,7 @@ func (s *calls) write(ctx context.Context, out io.Writer, v *state, src *job.Sou
 	}
 }
 
-func (s *calls) pictures(ctx context.Context, v *state) ([]report.Picture, error) {
+func (s *calls) pictures(ctx context.Context, v *state, zone *time.Location) ([]report.Picture, error) {
 	var all []report.Picture
 	for _, p := range v.record.Pictures {
 		if p.Withdrawn {
@@ -267,7 +299,7 @@ func (s *calls) pictures(ctx context.Context, v *state) ([]report.Picture, error
 		}
 		all = append(
 			all,
-			report.Picture{Caption: caption + ", " + p.At.UTC().Format("2006-01-02 15:04") + " UTC", JPEG: data},
+			report.Picture{Caption: caption + ", " + p.At.In(zone).Format(report.Stamp), JPEG: data},
 		)
 	}
 	return all, nil

@@ -274,3 +274,23 @@ func (s *Store) SetInstalled(ctx context.Context, run int64, device string, at *
 	}
 	return s.q(ctx).SetInstalled(ctx, db.SetInstalledParams{RunID: run, Device: device, InstalledAt: stamp(*at)})
 }
+
+// RemoveSite takes a house out with all that was ever kept of it: panels, runs, calls,
+// pictures, what was used up on them.
+func (s *Store) RemoveSite(ctx context.Context, site int64) error {
+	const calls = "SELECT c.id FROM calls c JOIN runs r ON r.id = c.run_id JOIN panels p ON p.id = r.panel_id WHERE p.site_id = ?"
+	return s.InTransaction(ctx, func(ctx context.Context) error {
+		for _, statement := range []string{
+			"DELETE FROM search WHERE rowid IN (SELECT 2 * id FROM (" + calls + "))",
+			"DELETE FROM stock WHERE call_id IN (" + calls + ")",
+			"DELETE FROM calls WHERE id IN (" + calls + ")",
+			"DELETE FROM search WHERE rowid = 2 * ? + 1",
+			"DELETE FROM sites WHERE id = ?",
+		} {
+			if _, err := s.on(ctx).ExecContext(ctx, statement, site); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}

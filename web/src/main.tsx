@@ -1,5 +1,5 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { StrictMode } from 'react';
+import { lazy, StrictMode, Suspense } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Route, Routes } from 'react-router';
 import { Refused } from './api/client';
@@ -19,7 +19,7 @@ import { SumsScreen } from './sums/SumsScreen';
 import { SweepScreen } from './sweep/SweepScreen';
 import './styles.css';
 import { DeadScreen } from './dead/DeadScreen';
-import { Arrived, SkipLink } from './ui/Arrived';
+import { Arrived, FocusKeeper, SkipLink } from './ui/Arrived';
 import { followTheme } from './ui/theme';
 import { Working } from './ui/Working';
 import { VisitScreen } from './visit/VisitScreen';
@@ -27,6 +27,9 @@ import { HandOverScreen } from './work/HandOverScreen';
 import { ProveScreen } from './work/ProveScreen';
 
 followTheme();
+
+// Read seldom, and with pictures: fetched when it is opened.
+const GuideScreen = lazy(() => import('./guide/GuideScreen'));
 
 // Whether there is a network is found out by trying: what is entered without one has to reach the outbox.
 const queries = new QueryClient({
@@ -50,6 +53,7 @@ if (root) {
 				<BrowserRouter>
 					<SkipLink />
 					<Arrived />
+					<FocusKeeper />
 					<SignedIn>
 						<WaitingBar />
 						<Routes>
@@ -69,7 +73,15 @@ if (root) {
 							<Route path="/calls/:call/sweep" element={<SweepScreen />} />
 							<Route path="/calls/:call/boxes/:box" element={<BoxScreen />} />
 							<Route path="/sums/:sum?" element={<SumsScreen />} />
-							<Route path="/practice" element={<PracticeScreen />} />
+							<Route
+								path="/guide/:page?"
+								element={
+									<Suspense fallback={<main className="p-6">Opening the guide</main>}>
+										<GuideScreen />
+									</Suspense>
+								}
+							/>
+							<Route path="/practice/:part?" element={<PracticeScreen />} />
 							<Route path="*" element={<Day />} />
 						</Routes>
 					</SignedIn>

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { keepAndSend, type Waiting } from '../outbox/outbox';
+import { inZone } from '../ui/words';
 import {
 	type Box,
 	body,
@@ -35,7 +36,11 @@ const others = 5000;
 export function useBasics() {
 	return useQuery({
 		queryKey: ['basics'],
-		queryFn: () => body(client.GET('/api/v1/basics')),
+		queryFn: async () => {
+			const basics = await body(client.GET('/api/v1/basics'));
+			inZone(basics.timeZone);
+			return basics;
+		},
 		staleTime: Number.POSITIVE_INFINITY,
 	});
 }
@@ -50,6 +55,17 @@ export function useCallsBefore(before: number | undefined) {
 		queryKey: ['calls', 'before', before],
 		queryFn: () => body(client.GET('/api/v1/calls', { params: { query: { before } } })),
 		enabled: before !== undefined,
+	});
+}
+
+/** Adds the example house, or takes it out. */
+export function useSetExample() {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: (there: boolean) => body(there ? client.POST('/api/v1/example') : client.DELETE('/api/v1/example')),
+		onSuccess: () => {
+			for (const key of ['basics', 'calls', 'sites']) cache.invalidateQueries({ queryKey: [key] });
+		},
 	});
 }
 
@@ -329,6 +345,7 @@ export function useSetHouse() {
 			return body(client.PUT('/api/v1/house', { body: change(sheet) }));
 		},
 		onSuccess: (sheet) => {
+			inZone(sheet.timeZone);
 			cache.setQueryData(['house'], sheet);
 			cache.invalidateQueries({ queryKey: ['box'] });
 		},

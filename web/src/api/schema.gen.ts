@@ -722,6 +722,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/example": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** An example house with one call, to try things on; where it is there already, nothing happens */
+        post: operations["addExample"];
+        /** The example house goes, with all that was done in it */
+        delete: operations["removeExample"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/calls/{call}/result": {
         parameters: {
             query?: never;
@@ -1628,6 +1646,9 @@ export interface components {
             /** Format: date-time */
             expiresAt: string;
         };
+        Example: {
+            there: boolean;
+        };
         /** @description A GFCI, or the breaker, with what goes dead when it trips */
         Protecting: {
             device: string;
@@ -1713,6 +1734,10 @@ export interface components {
             lamps: ("hotNeutral" | "hotGround" | "neutralGround")[];
             /** @description All that three lamps can show, the sound outlet first */
             patterns: components["schemas"]["LampPattern"][];
+            /** @description The shop's, by its IANA name; empty: that of the browser */
+            timeZone: string;
+            /** @description The example house is there */
+            example: boolean;
             /** @description What hangs on receptacles */
             appliances: components["schemas"]["PluggedSize"][];
             /** @description An instrument is on the wire */
@@ -2352,6 +2377,12 @@ export interface components {
             tracer: boolean;
             /** @description Devices that must not go off unseen */
             stays: string[];
+            /** @description Each GFCI with the page that the code on its label opens */
+            labels: {
+                device: string;
+                label: string;
+                path: string;
+            }[];
             /** Format: date-time */
             handedOver?: string;
         };
@@ -2800,6 +2831,8 @@ export interface components {
             amendments?: components["schemas"]["Rule"][];
             /** @description The shop's own things, beside those that make-ups use */
             items?: components["schemas"]["CatalogueItem"][];
+            /** @description By its IANA name, for screens and papers; empty: that of the machine that shows them */
+            timeZone?: string;
         };
         CatalogueItem: {
             code: string;
@@ -2838,6 +2871,7 @@ export interface components {
             rules: components["schemas"]["Rule"][];
             topics: string[];
             rooms: string[];
+            timeZone: string;
         };
         Sum: {
             key: string;
@@ -4062,6 +4096,48 @@ export interface operations {
         requestBody?: never;
         responses: {
             200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    addExample: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is there */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Example"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    removeExample: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is gone */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Example"];
+                };
+            };
             default: components["responses"]["Refused"];
         };
     };

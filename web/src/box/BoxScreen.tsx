@@ -1,8 +1,9 @@
 import { useEffect, useRef, useState } from 'react';
-import { Link, useParams } from 'react-router';
+import { Link, useNavigate, useParams } from 'react-router';
 import type { Box, Call, OpenedBox } from '../api/client';
 import { useBox, useCall, useMakeUp, useSetBox } from '../api/hooks';
 import { SetTwice, UndoButtons } from '../calls/Beside';
+import { DangerBand } from '../calls/DangerBand';
 import { NextMove } from '../calls/NextMove';
 import { Phases } from '../calls/Phases';
 import { useDraft } from '../readings/draft';
@@ -58,6 +59,7 @@ export function BoxScreen() {
 
 function Loaded({ call, id, opened }: { call: number; id: string; opened: OpenedBox }) {
 	const about = useCall(call);
+	const go = useNavigate();
 	const set = useSetBox(call, id);
 	// Until the server has it, what is entered is kept in the browser: a reload loses nothing.
 	const [draft, setDraft, drop] = useDraft<Box | null>(`box.${call}.${id}`, null);
@@ -115,11 +117,19 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 				)}
 			</header>
 			<main className="flex grow flex-col">
+				{about.data && (
+					<DangerBand call={about.data} exclude={(d) => go(`/calls/${call}?at=${d.at}&tool=${d.tool ?? 'sensor'}`)} />
+				)}
 				{about.data && <SetTwice call={about.data} className="mx-4 mt-3 wide:mx-6" />}
 				{about.data && asked && (
 					<div className="px-4 pt-3 wide:px-6">
 						<WhatWasIt call={about.data} opened={opened} />
 					</div>
+				)}
+				{asks && (
+					<aside aria-label="Asked" className="px-4 pt-3 wide:hidden print:hidden">
+						<Asks plan={plan} box={box} save={save} />
+					</aside>
 				)}
 				<Standing opened={opened} call={call} toFindings={() => [setEntering(false), setSheet('findings')]} />
 				<div
@@ -143,7 +153,7 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 						/>
 					</section>
 					<section
-						className={`min-w-0 border-rule px-4 pt-2 pb-6 wide:px-5 ${asks ? 'max-wide:-order-1' : ''} ${wide ? 'border-t' : 'wide:border-l'} ${shown === 'photograph' ? 'print:hidden' : ''}`}
+						className={`min-w-0 border-rule px-4 pt-2 pb-6 wide:px-5 ${wide ? 'border-t' : 'wide:border-l'} ${shown === 'photograph' ? 'print:hidden' : ''}`}
 						aria-label="The work"
 					>
 						{entering ? (
@@ -189,7 +199,7 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 				</div>
 			</main>
 			{entering && (
-				<div className="sticky bottom-0 z-5 border-t-2 border-ink bg-paper px-4 py-2 wide:hidden [@media(max-height:480px)]:static">
+				<div className="sticky bottom-0 z-5 border-t-2 border-ink bg-paper px-4 py-2 wide:hidden">
 					<Button
 						kind="main"
 						className="min-h-14 w-full text-lg"
@@ -395,7 +405,9 @@ function Sheet({ sheet, opened, call, about, save, picked, pick, toFindings }: S
 		case 'findings':
 			return (
 				<>
-					<Asks plan={plan} box={opened.box} save={save} />
+					<div className="max-wide:hidden print:block">
+						<Asks plan={plan} box={opened.box} save={save} />
+					</div>
 					<Findings call={call} opened={opened} save={save} />
 				</>
 			);
@@ -411,7 +423,9 @@ function Sheet({ sheet, opened, call, about, save, picked, pick, toFindings }: S
 					{about && !(about.move.kind === 'look-in' && about.move.box === opened.box.id) && (
 						<WhatWasIt call={about} opened={opened} />
 					)}
-					<Asks plan={plan} box={opened.box} save={save} />
+					<div className="max-wide:hidden print:block">
+						<Asks plan={plan} box={opened.box} save={save} />
+					</div>
 					<Steps call={call} opened={opened} save={save} picked={picked} pick={pick} />
 					<MakeUp call={call} opened={opened} toFindings={toFindings} />
 				</>
@@ -421,7 +435,7 @@ function Sheet({ sheet, opened, call, about, save, picked, pick, toFindings }: S
 
 /** At the thumb of a phone, over whatever is scrolled under it. */
 const thumb =
-	'max-wide:sticky max-wide:bottom-0 max-wide:z-5 max-wide:-mx-4 max-wide:border-t-2 max-wide:border-ink max-wide:bg-paper max-wide:px-4 max-wide:py-2 [@media(max-height:480px)]:static';
+	'max-wide:sticky max-wide:bottom-0 max-wide:z-5 max-wide:-mx-4 max-wide:border-t-2 max-wide:border-ink max-wide:bg-paper max-wide:px-4 max-wide:py-2';
 
 function MakeUp({ call, opened, toFindings }: { call: number; opened: OpenedBox; toFindings: () => void }) {
 	const made = useMakeUp(call, opened.box.id);

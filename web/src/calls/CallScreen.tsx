@@ -1,7 +1,7 @@
 import { ChevronUp } from 'lucide-react';
 import { Dialog } from 'radix-ui';
 import { type ReactNode, useEffect, useRef, useState } from 'react';
-import { Link, useParams, useSearchParams } from 'react-router';
+import { Link, useLocation, useParams } from 'react-router';
 import type { Basics, Call, Danger, Half, Mode, Test, Tool } from '../api/client';
 import { useBasics, useCall, useMarkReading } from '../api/hooks';
 import { useUndo } from '../api/shop';
@@ -27,6 +27,7 @@ import { Before, LastTime, Reported, SetTwice, UndoButtons } from './Beside';
 import { CautionsAgain, CautionsFirst } from './Cautions';
 import { DangerBand } from './DangerBand';
 import { asksReading, Dock, ExcludeFirst, Onward, worked } from './Dock';
+import { FirstUse } from './FirstUse';
 import { useKeyboard } from './keys';
 import { Phases } from './Phases';
 import { Shortcuts } from './Shortcuts';
@@ -51,11 +52,30 @@ export function CallScreen() {
 }
 
 /**
+ * What the address asks for. It changes at once, before the next key or tap, and without a
+ * step in the history: the router would draw it in its own time.
+ */
+function useAsked(): [URLSearchParams, (next: URLSearchParams) => void] {
+	const { key, pathname } = useLocation();
+	const [asked, setAsked] = useState(() => new URLSearchParams(window.location.search));
+	// biome-ignore lint/correctness/useExhaustiveDependencies: each arrival here, by a link or by going back, asks anew
+	useEffect(() => setAsked(new URLSearchParams(window.location.search)), [key]);
+	return [
+		asked,
+		(next) => {
+			const query = next.toString();
+			window.history.replaceState(window.history.state, '', query ? `${pathname}?${query}` : pathname);
+			setAsked(next);
+		},
+	];
+}
+
+/**
  * Where the next reading goes: what was picked, kept in the address so that back, reload and a
  * link find it again; else what the call asks for next.
  */
 function useAim(call: Call) {
-	const [asked, setAsked] = useSearchParams();
+	const [asked, setAsked] = useAsked();
 	const { move } = call;
 	const stopOf = (device: string | null | undefined) =>
 		call.stops.find((s) => s.devices.some((d) => d.id === device)) ?? null;
@@ -76,10 +96,7 @@ function useAim(call: Call) {
 		mode: ((picked ? asked.get('mode') : move.mode) as Mode | null) ?? undefined,
 	};
 	const set = (params: Record<string, string | undefined>) =>
-		setAsked(
-			Object.entries(params).flatMap(([k, v]) => (v ? [[k, v] as [string, string]] : [])),
-			{ replace: true },
-		);
+		setAsked(new URLSearchParams(Object.entries(params).flatMap(([k, v]) => (v ? [[k, v]] : []))));
 	const setAim = (a: Aim) => {
 		// A button was pressed on the half whose lamps were seen last.
 		const last = call.readings.find((r) => !r.withdrawn && r.reading.at === a.device && r.reading.tool === 'plug');
@@ -258,6 +275,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 								<SuspectSheet call={call} open={sheet} setOpen={setSheet}>
 									<Suspects call={call} pick={pick} exclude={exclude} />
 								</SuspectSheet>
+								<FirstUse call={call} />
 								<SetTwice call={call} />
 								<ConflictBand call={call} />
 								<Phone call={call} />

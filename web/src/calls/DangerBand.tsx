@@ -27,7 +27,7 @@ export function DangerBand({ call, exclude, docked }: Props) {
 				<button
 					type="button"
 					onClick={() => exclude(first)}
-					className={`min-h-11 border-2 border-paper px-4 py-1 text-left font-bold hover:bg-paper hover:text-ink ${docked ? 'max-wide:hidden' : 'max-wide:w-full'}`}
+					className={`min-h-11 border-2 border-paper print:hidden px-4 py-1 text-left font-bold hover:bg-paper hover:text-ink ${docked ? 'max-wide:hidden' : 'max-wide:w-full'}`}
 				>
 					{first.do}
 					<Beside said={[first.saidDo]} words={spanish} className="font-normal" />

@@ -1,7 +1,7 @@
 import { type FormEvent, useEffect, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { CallSummary } from '../api/client';
-import { useBasics, useCalls, useCallsBefore, useNewCall } from '../api/hooks';
+import { useBasics, useCalls, useCallsBefore, useNewCall, useSetExample } from '../api/hooks';
 import { useMay } from '../api/shop';
 import { Button, field } from '../ui/Button';
 import { Nav } from '../ui/Nav';
@@ -60,11 +60,25 @@ export function Day() {
 				</ul>
 				{today.length === 0 && calls.data && !none && <p className="m-0">Nothing is in hand.</p>}
 				{before.length > 0 && <Before calls={before} />}
+				{may && basics.data && (none || basics.data.example) && <Example there={basics.data.example} />}
 				<p className="m-0 max-w-3xl text-soft">
 					For licensed or otherwise permitted persons. Local code and the authority having jurisdiction win over
 					anything shown here. Nothing here is a reason to work live.
 				</p>
 			</main>
+		</div>
+	);
+}
+
+/** A house to try things on: added where nothing is yet, and taken out again with all that was done in it. */
+function Example({ there }: { there: boolean }) {
+	const set = useSetExample();
+	return (
+		<div className="print:hidden">
+			<Button kind={there ? 'quiet' : 'plain'} disabled={set.isPending} onClick={() => set.mutate(!there)}>
+				{there ? 'Remove the example house, with all that was done in it' : 'Or try it on an example house'}
+			</Button>
+			<Problem error={set.error} />
 		</div>
 	);
 }

@@ -1,4 +1,4 @@
-import type { RefObject } from 'react';
+import { type RefObject, useEffect, useRef } from 'react';
 import type { Basics, Call, Danger, Stop, Test } from '../api/client';
 import { useAddReading } from '../api/hooks';
 import { newID } from '../api/newID';
@@ -63,10 +63,27 @@ export function Dock({
 	const add = useAddReading(call.id);
 	const there = move.at === aim.device && move.tool === aim.tool && (move.kind === 'exclude' || move.half === aim.half);
 	const elsewhere = picked && !there;
+	const bar = useRef<HTMLElement>(null);
+	// What the keyboard goes to in the page is never under the bar.
+	useEffect(() => {
+		const box = bar.current;
+		if (!box) return;
+		const pad = () => {
+			const over = getComputedStyle(box).position === 'sticky' ? `${box.offsetHeight + 8}px` : '';
+			document.documentElement.style.scrollPaddingBottom = over;
+		};
+		const watch = new ResizeObserver(pad);
+		watch.observe(box);
+		return () => {
+			watch.disconnect();
+			document.documentElement.style.scrollPaddingBottom = '';
+		};
+	}, []);
 	return (
 		<section
+			ref={bar}
 			aria-label={`Readings at ${stop.label}`}
-			className="max-wide:sticky max-wide:bottom-0 max-wide:z-5 max-wide:order-9 max-wide:mt-auto max-wide:max-h-[75dvh] max-wide:overflow-y-auto max-wide:border-t-2 max-wide:border-ink max-wide:bg-paper max-wide:pb-[env(safe-area-inset-bottom)] [@media(max-height:480px)]:static [@media(max-height:480px)]:max-h-none wide:border-r wide:border-rule"
+			className="max-wide:sticky max-wide:bottom-0 max-wide:z-5 max-wide:order-9 max-wide:mt-auto max-wide:max-h-[min(75dvh,calc(100dvh-8rem))] max-wide:overflow-y-auto max-wide:border-t-2 max-wide:border-ink max-wide:bg-paper max-wide:pb-[env(safe-area-inset-bottom)] wide:border-r wide:border-rule"
 		>
 			{elsewhere && (
 				<button

@@ -17,11 +17,12 @@ function asSet(sheet: HouseSheet): Shop {
 		prices: Object.fromEntries(sheet.prices.filter((p) => p.value !== p.usual).map((p) => [p.key, p.value])),
 		amendments: sheet.amendments,
 		items: sheet.items,
+		timeZone: sheet.timeZone || undefined,
 	};
 }
 
-/** The house practice, the code edition in force with its local amendments, and prices. */
-export function House() {
+/** The house practice, the code edition in force with its local amendments, prices, or the shop's clock. */
+export function House({ part }: { part: 'practice' | 'code' | 'prices' | 'clock' }) {
 	const house = useHouse();
 	const set = useSetHouse();
 	const sheet = house.data;
@@ -31,9 +32,10 @@ export function House() {
 			<Problem error={house.error ?? set.error} />
 			{sheet && (
 				<>
-					<Schools sheet={sheet} save={save} />
-					<Code sheet={sheet} save={save} />
-					<Prices sheet={sheet} save={save} />
+					{part === 'practice' && <Schools sheet={sheet} save={save} />}
+					{part === 'code' && <Code sheet={sheet} save={save} />}
+					{part === 'prices' && <Prices sheet={sheet} save={save} />}
+					{part === 'clock' && <Clock sheet={sheet} save={save} />}
 				</>
 			)}
 		</>
@@ -47,6 +49,35 @@ interface Part {
 
 /** Changes what is set, as it is by then. */
 type Save = (change: (now: Shop) => Shop) => void;
+
+/** The zone whose clocks the screens and the papers show. */
+function Clock({ sheet, save }: Part) {
+	const zones = Intl.supportedValuesOf('timeZone');
+	const own = Intl.DateTimeFormat().resolvedOptions().timeZone;
+	return (
+		<section className="grid gap-2" aria-label="Time zone">
+			<h2 className="m-0 text-xl font-bold">Time zone</h2>
+			<label className="grid gap-1 text-soft wide:w-96">
+				on screens and papers
+				<select
+					className={field}
+					value={sheet.timeZone}
+					onChange={(e) => {
+						const timeZone = e.target.value || undefined;
+						save(() => ({ timeZone }));
+					}}
+				>
+					<option value="">as this machine: {own}</option>
+					{zones.map((z) => (
+						<option key={z} value={z}>
+							{z}
+						</option>
+					))}
+				</select>
+			</label>
+		</section>
+	);
+}
 
 function Schools({ sheet, save }: Part) {
 	return (

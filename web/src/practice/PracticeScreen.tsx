@@ -1,5 +1,5 @@
 import { useEffect } from 'react';
-import { Link } from 'react-router';
+import { Link, useParams } from 'react-router';
 import type { Practice, PracticeSheet, Tool } from '../api/client';
 import { useForgetLearned, usePractice, useSetPractice } from '../api/hooks';
 import { tools } from '../readings/tools';
@@ -11,8 +11,18 @@ import { dateOf } from '../ui/words';
 import { Figure } from './Figure';
 import { House } from './House';
 
-/** What the shop has set for itself: weights, minutes, tools carried. */
+const partsOf = [
+	{ part: 'tools', words: 'Tools and minutes' },
+	{ part: 'practice', words: 'House practice' },
+	{ part: 'code', words: 'Code' },
+	{ part: 'prices', words: 'Prices' },
+	{ part: 'weights', words: 'Weights' },
+] as const;
+
+/** What the shop has set for itself, part by part. */
 export function PracticeScreen() {
+	const asked = useParams().part;
+	const part = partsOf.find((p) => p.part === asked)?.part ?? 'tools';
 	const practice = usePractice();
 	const set = useSetPractice();
 	useEffect(() => {
@@ -29,13 +39,30 @@ export function PracticeScreen() {
 				<h1 className="m-0 min-w-0 grow truncate text-lg/tight font-bold">Practice and code</h1>
 				<ThemeButton />
 			</header>
+			<nav aria-label="Parts of the practice" className="flex overflow-x-auto border-b border-rule px-4 wide:px-5">
+				{partsOf.map((p) => (
+					<Link
+						key={p.part}
+						to={p.part === 'tools' ? '/practice' : `/practice/${p.part}`}
+						aria-current={p.part === part ? 'page' : undefined}
+						className="inline-flex min-h-11 shrink-0 items-center border-b-4 border-transparent px-3 aria-[current]:border-accent aria-[current]:font-bold"
+					>
+						{p.words}
+					</Link>
+				))}
+			</nav>
 			<main className="mx-auto grid max-w-6xl gap-6 px-4 py-5 wide:px-6">
 				<Problem error={practice.error ?? set.error} />
-				{sheet && (
+				{sheet && part === 'tools' && (
 					<>
 						<Carried sheet={sheet} save={save} />
-						<House />
 						<Minutes sheet={sheet} save={save} />
+						<House part="clock" />
+					</>
+				)}
+				{(part === 'practice' || part === 'code' || part === 'prices') && <House part={part} />}
+				{sheet && part === 'weights' && (
+					<>
 						<Learned sheet={sheet} />
 						<Weights sheet={sheet} save={save} />
 					</>
@@ -182,8 +209,10 @@ function Weights({ sheet, save }: Part) {
 				reading tells apart, such as the two ends of a cable.
 			</p>
 			{groups.map((g) => (
-				<div key={g.group}>
-					<h3 className="m-0 mt-2 border-b-2 border-ink text-base font-bold">{g.words}</h3>
+				<details key={g.group} open={window.innerWidth >= 900}>
+					<summary className="flex min-h-11 cursor-pointer items-center border-b-2 border-ink">
+						<h3 className="m-0 text-base font-bold">{g.words}</h3>
+					</summary>
 					<ul className="m-0 list-none p-0">
 						{sheet.weights
 							.filter((w) => w.group === g.group)
@@ -211,7 +240,7 @@ function Weights({ sheet, save }: Part) {
 								</li>
 							))}
 					</ul>
-				</div>
+				</details>
 			))}
 		</section>
 	);

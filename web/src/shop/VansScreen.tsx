@@ -46,7 +46,7 @@ function Item({ have }: { have: Have }) {
 		<li className="flex flex-wrap items-center gap-x-3 border-b border-rule">
 			<span className="min-w-0 grow py-1">{have.item}</span>
 			<b className={`mono text-lg ${have.count < 0 ? 'underline decoration-wavy underline-offset-4' : ''}`}>
-				{counted(have.count, have.unit)}
+				{have.count < 0 ? `${counted(-have.count, have.unit)} short` : counted(have.count, have.unit)}
 			</b>
 			<span className="flex">
 				<Button kind="quiet" aria-label={`One ${have.item} less`} disabled={add.isPending} onClick={() => move(-1)}>

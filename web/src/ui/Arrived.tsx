@@ -26,20 +26,41 @@ export function Arrived() {
 	return null;
 }
 
+/** Where what is next stands, on any screen. */
+const nextMove =
+	'[aria-label="Next move"] a, [aria-label="Next move"] button, [data-testid="next"] button, [data-testid="entry"] button, [aria-label="Do now"] button, [aria-label="Do now"] a, main h2, main, h1';
+
+function toNext() {
+	const seen = [...document.querySelectorAll<HTMLElement>(nextMove)].find((e) => e.offsetParent !== null);
+	if (!seen) return;
+	if (!seen.matches('a, button')) seen.tabIndex = -1;
+	seen.focus({ preventScroll: seen.matches('main, h1, h2') });
+}
+
+/** What was pressed may be gone with what it did: the keyboard is then at what comes next, never nowhere. */
+export function FocusKeeper() {
+	useEffect(() => {
+		const lost = (e: FocusEvent) => {
+			const was = e.target as HTMLElement;
+			if (e.relatedTarget) return;
+			setTimeout(() => {
+				const at = document.activeElement;
+				if (!was.isConnected && (at === null || at === document.body)) toNext();
+			}, 60);
+		};
+		document.addEventListener('focusout', lost);
+		return () => document.removeEventListener('focusout', lost);
+	}, []);
+	return null;
+}
+
 /** Past the bars, to what is next. */
 export function SkipLink() {
 	return (
 		<button
 			type="button"
 			className="sr-only focus:not-sr-only focus:fixed focus:top-2 focus:left-2 focus:z-40 focus:bg-ink focus:px-4 focus:py-3 focus:font-bold focus:text-paper"
-			onClick={() => {
-				const next = document.querySelector<HTMLElement>(
-					'[aria-label="Next move"] a, [aria-label="Next move"] button, [aria-label="Do now"] button, [aria-label="Do now"] a, [data-testid="next"] button, main',
-				);
-				if (!next) return;
-				if (next.tagName === 'MAIN') next.tabIndex = -1;
-				next.focus();
-			}}
+			onClick={toNext}
 		>
 			To the next move
 		</button>

@@ -20,6 +20,9 @@ export function Nav() {
 			<Link to="/practice" className={link}>
 				Practice and code
 			</Link>
+			<Link to="/guide" className={link}>
+				Guide
+			</Link>
 			<Link to="/vans" className={link}>
 				Vans
 			</Link>

@@ -17,15 +17,33 @@ export function minutes(m: number): string {
 	return rounded === 1 ? 'about 1 minute' : `about ${rounded} minutes`;
 }
 
-const clock = new Intl.DateTimeFormat('en-US', { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' });
-const day = new Intl.DateTimeFormat('en-US', { weekday: 'short', month: 'short', day: 'numeric' });
+/** The ways a time is written, on the clocks of a zone; the browser's own where none is named. */
+function clocks(timeZone?: string) {
+	const of = (how: Intl.DateTimeFormatOptions) => new Intl.DateTimeFormat('en-US', { ...how, timeZone });
+	return {
+		clock: of({ hour: '2-digit', minute: '2-digit', hourCycle: 'h23' }),
+		day: of({ weekday: 'short', month: 'short', day: 'numeric' }),
+		date: of({ year: 'numeric', month: 'short', day: 'numeric' }),
+	};
+}
+
+let shown = clocks();
+
+/** Times are shown as clocks in the shop show them. */
+export function inZone(timeZone: string) {
+	try {
+		shown = clocks(timeZone || undefined);
+	} catch {
+		shown = clocks(); // one that this browser does not know
+	}
+}
 
 export function timeOf(stamp: string): string {
-	return clock.format(new Date(stamp));
+	return shown.clock.format(new Date(stamp));
 }
 
 export function dayOf(stamp: string | Date): string {
-	return day.format(new Date(stamp));
+	return shown.day.format(new Date(stamp));
 }
 
 export function ago(stamp: string): string {
@@ -49,9 +67,7 @@ export function numberIn(typed: string): number {
 	return text === '' ? Number.NaN : Number(text);
 }
 
-const date = new Intl.DateTimeFormat('en-US', { year: 'numeric', month: 'short', day: 'numeric' });
-
 /** The day with its year. */
 export function dateOf(stamp: string): string {
-	return date.format(new Date(stamp));
+	return shown.date.format(new Date(stamp));
 }
