@@ -196,7 +196,7 @@ export function ExcludeFirst({
 		});
 	return (
 		<section
-			aria-label="Do now"
+			aria-label={dock ? 'Next move' : 'Do now'}
 			className={dock ? 'grid gap-2' : 'grid gap-2 border-b-2 border-ink pb-3 max-wide:hidden'}
 		>
 			<p className="m-0 font-bold text-accent">Before anything else, nothing opened</p>

@@ -40,16 +40,18 @@ function toNext() {
 /** What was pressed may be gone with what it did: the keyboard is then at what comes next, never nowhere. */
 export function FocusKeeper() {
 	useEffect(() => {
-		const lost = (e: FocusEvent) => {
-			const was = e.target as HTMLElement;
-			if (e.relatedTarget) return;
-			setTimeout(() => {
-				const at = document.activeElement;
-				if (!was.isConnected && (at === null || at === document.body)) toNext();
-			}, 60);
+		// The answer may take a while, and the button that was pressed may be shut before it goes.
+		const pressed = (e: MouseEvent) => {
+			const was = (e.target as HTMLElement).closest<HTMLElement>('button, a, input, summary');
+			if (!was) return;
+			for (const ms of [100, 400, 1200, 2500])
+				setTimeout(() => {
+					const at = document.activeElement;
+					if (!was.isConnected && (at === null || at === document.body)) toNext();
+				}, ms);
 		};
-		document.addEventListener('focusout', lost);
-		return () => document.removeEventListener('focusout', lost);
+		document.addEventListener('click', pressed, true);
+		return () => document.removeEventListener('click', pressed, true);
 	}, []);
 	return null;
 }
