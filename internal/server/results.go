@@ -125,6 +125,9 @@ const labelKey = "label-key"
 // codes is the key that makes the codes of labels; made once, so that what was printed
 // goes on opening its page.
 func (s *calls) codes(ctx context.Context) (key []byte, err error) {
+	if key, err = s.store.Setting(ctx, labelKey); err != nil || key != nil {
+		return key, err
+	}
 	err = s.store.InTransaction(ctx, func(ctx context.Context) error {
 		if key, err = s.store.Setting(ctx, labelKey); err != nil || key != nil {
 			return err
@@ -164,17 +167,14 @@ func (s *calls) GetGuard(ctx context.Context, r api.GetGuardRequestObject) (api.
 	if err != nil || !hmac.Equal([]byte(codeOf(key, run, device)), []byte(r.Token)) {
 		return nil, errNoCode
 	}
-	at, err := s.store.Run(ctx, run)
-	if errors.Is(err, store.ErrNotFound) {
-		return nil, errNoCode
-	}
+	calls, err := s.store.CallsOfRun(ctx, run, 0, 1)
 	if err != nil {
 		return nil, err
 	}
-	if at.LastCall == 0 {
+	if len(calls) == 0 {
 		return nil, errNoCode
 	}
-	c, err := s.circuit(ctx, at.LastCall)
+	c, err := s.circuit(ctx, calls[0])
 	if err != nil {
 		return nil, err
 	}

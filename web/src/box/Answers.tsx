@@ -74,7 +74,7 @@ function OfCable({ id, about, box, save }: Omit<AnswerProps, 'field'> & { id: st
 		case 'servesPlace':
 			return (
 				<RoomTaps
-					words={`${id} serves`}
+					words="it serves"
 					value={cable.servesPlace?.room ?? ''}
 					save={(room) => change({ servesPlace: { ...cable.servesPlace, room } })}
 				/>
@@ -82,7 +82,7 @@ function OfCable({ id, about, box, save }: Omit<AnswerProps, 'field'> & { id: st
 		case 'servesLoad':
 			return (
 				<Pick
-					words={`on ${id}`}
+					words="hangs on it"
 					value={cable.servesLoad ?? 'unknown'}
 					of={loads}
 					save={(servesLoad) => change({ servesLoad })}

@@ -199,7 +199,7 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 				</div>
 			</main>
 			{entering && (
-				<div className="sticky bottom-0 z-5 border-t-2 border-ink bg-paper px-4 py-2 wide:hidden">
+				<div className="sticky bottom-0 z-11 border-t-2 border-ink bg-paper px-4 py-2 wide:hidden">
 					<Button
 						kind="main"
 						className="min-h-14 w-full text-lg"
@@ -435,7 +435,7 @@ function Sheet({ sheet, opened, call, about, save, picked, pick, toFindings }: S
 
 /** At the thumb of a phone, over whatever is scrolled under it. */
 const thumb =
-	'max-wide:sticky max-wide:bottom-0 max-wide:z-5 max-wide:-mx-4 max-wide:border-t-2 max-wide:border-ink max-wide:bg-paper max-wide:px-4 max-wide:py-2';
+	'max-wide:sticky max-wide:bottom-0 max-wide:z-11 max-wide:-mx-4 max-wide:border-t-2 max-wide:border-ink max-wide:bg-paper max-wide:px-4 max-wide:py-2';
 
 function MakeUp({ call, opened, toFindings }: { call: number; opened: OpenedBox; toFindings: () => void }) {
 	const made = useMakeUp(call, opened.box.id);

@@ -135,6 +135,10 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 	const keys = useRef<EntryKeys | null>(null);
 	const readable = call.cautionsReadAt !== null && stop !== null;
 
+	const build = () => {
+		setBuilding(true);
+		window.scrollTo(0, 0);
+	};
 	const go = (test: Test) => {
 		setSheet(false);
 		if (test.site) pick(test.site);
@@ -219,7 +223,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 						<Extras
 							call={call}
 							basics={basics}
-							build={() => setBuilding(true)}
+							build={build}
 							help={() => setHelp(true)}
 							className="border-y border-rule max-wide:hidden"
 						/>
@@ -267,9 +271,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 								<h3 className="m-0 border-t-2 border-ink pt-2 text-base font-bold">Readings so far</h3>
 								<ReadingList call={call} pick={pick} />
 								<PicturesOf call={call} phase="as found" heading="h3" />
-								{!building && (
-									<Extras call={call} basics={basics} build={() => setBuilding(true)} className="wide:hidden" />
-								)}
+								{!building && <Extras call={call} basics={basics} build={build} className="wide:hidden" />}
 							</section>
 							<div className="grid content-start gap-3 px-4 pt-3 max-wide:order-1 wide:col-start-2 wide:row-span-2 wide:row-start-1 wide:px-6 wide:pb-6">
 								<SuspectSheet call={call} open={sheet} setOpen={setSheet}>

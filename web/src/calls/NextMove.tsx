@@ -41,7 +41,7 @@ export function NextMove({ call, screen, box }: Props) {
 	return (
 		<nav
 			aria-label="Next move"
-			className="sticky bottom-0 z-5 border-t-2 border-ink bg-paper px-4 py-2 wide:px-6 print:hidden"
+			className="sticky bottom-0 z-12 border-t-2 border-ink bg-paper px-4 py-2 wide:px-6 print:hidden"
 		>
 			<MoveLink call={call} />
 		</nav>

@@ -27,13 +27,13 @@ export function ReadingList({ call, pick }: { call: Call; pick: (box: string) =>
 					const stop = stopOf(r.reading);
 					const out = r.withdrawn || r.problem !== undefined;
 					return (
-						<li key={r.id} className="flex items-center gap-3 border-b border-rule py-1">
+						<li key={r.id} className="flex flex-wrap items-center gap-x-3 border-b border-rule py-1">
 							<span className={out ? 'opacity-40' : ''}>
 								<Delta delta={r.delta} size={40} />
 							</span>
 							<button
 								type="button"
-								className="min-h-11 min-w-0 grow text-left hover:bg-wash"
+								className="min-h-11 min-w-0 grow basis-0 text-left hover:bg-wash max-wide:basis-[70%]"
 								onClick={() => stop && pick(stop.box)}
 							>
 								<span className={`block font-bold ${r.withdrawn ? 'line-through' : ''}`}>{where(stop, r.reading)}</span>
@@ -42,7 +42,7 @@ export function ReadingList({ call, pick }: { call: Call; pick: (box: string) =>
 								{r.doubtful && <span className="block font-bold">Doubtful: counts little</span>}
 								{r.problem && <span className="block text-soft">Left out of account: {r.problem}</span>}
 							</button>
-							<span className="text-soft">{timeOf(r.takenAt)}</span>
+							<span className="text-soft max-wide:ml-auto">{timeOf(r.takenAt)}</span>
 							{!out && (
 								<button
 									type="button"

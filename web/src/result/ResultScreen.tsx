@@ -208,12 +208,13 @@ export function GuardScreen() {
 		queryFn: () => body(client.GET('/api/v1/guards/{token}', { params: { path: { token } } })),
 		retry,
 	});
+	const data = guard.data; // looked at here: what is only looked at later is not watched
 	return (
 		<Frame title="guard.title" error={guard.error} again={() => guard.refetch()}>
 			{(words) =>
-				guard.data && (
+				data && (
 					<>
-						<Guard guard={guard.data} words={words} />
+						<Guard guard={data} words={words} />
 						<Reset words={words} />
 						<p className="m-0 border-l-4 border-ink pl-3">{words.say('guard.test')}</p>
 					</>

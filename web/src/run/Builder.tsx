@@ -125,6 +125,7 @@ function AddStop({ call, basics, picked, pick }: Props) {
 	const [wrong, setWrong] = useState<Error | null>(null);
 	const name = useRef<HTMLInputElement>(null);
 	const behind = after ?? picked ?? last;
+	const said = useRef(0); // how often it was said by hand what the next one hangs on
 
 	useEffect(() => name.current?.focus({ preventScroll: true }), []);
 
@@ -144,17 +145,18 @@ function AddStop({ call, basics, picked, pick }: Props) {
 			return;
 		}
 		setWrong(null);
+		const before = said.current;
 		add.mutate(stop, {
 			onSuccess: (now) => {
-				const before = new Set(call.stops.map((s) => s.box));
-				const made = now.stops.find((s) => !before.has(s.box));
+				const known = new Set(call.stops.map((s) => s.box));
+				const made = now.stops.find((s) => !known.has(s.box));
 				setLabel('');
 				setFeet('');
 				setKind('outlet');
 				if (ground === 'unknown' && !now.conditions.ground) conditions.mutate({ ground: 'unknown' });
 				if (made) {
 					if (unknown) order.mutate({ ...now.map, unsure: [...(now.map.unsure ?? []), made.box] });
-					setAfter(made.box);
+					if (said.current === before) setAfter(made.box);
 					pick(made.box);
 				}
 				name.current?.focus({ preventScroll: true });
@@ -216,6 +218,7 @@ function AddStop({ call, basics, picked, pick }: Props) {
 							className={`${field} max-w-48`}
 							value={unknown ? '?' : behind}
 							onChange={(e) => {
+								said.current++;
 								setUnknown(e.target.value === '?');
 								if (e.target.value !== '?') setAfter(e.target.value);
 								name.current?.focus({ preventScroll: true });
