@@ -114,7 +114,8 @@ function useAim(call: Call) {
 		pick: (site: string) => {
 			const to = call.stops.find((s) => s.box === site) ?? call.stops.find((s) => s.cable.id === site);
 			const first = to?.devices[0];
-			if (!to || to === picked) return;
+			if (!to) return set({ box: site }); // one that is being drawn
+			if (to === picked) return;
 			if (!first) return set({ box: to.box });
 			const known = (half: Half) => call.halves.some((h) => h.device === first.id && h.half === half);
 			const half = known('top') && !known('bottom') ? 'bottom' : 'top';
@@ -208,7 +209,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 						<Builder
 							call={call}
 							basics={basics}
-							picked={stop?.box ?? null}
+							picked={picked ? (stop?.box ?? null) : null}
 							pick={pick}
 							close={
 								call.stops.length

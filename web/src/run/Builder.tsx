@@ -146,13 +146,19 @@ function AddStop({ call, basics, picked, pick }: Props) {
 		}
 		setWrong(null);
 		const before = said.current;
+		// Room for the next one at once: who types fast is ahead of the answer.
+		setLabel('');
+		setFeet('');
+		setKind('outlet');
 		add.mutate(stop, {
+			onError: () => {
+				setLabel((typed) => typed || label);
+				setFeet((typed) => typed || ft);
+				setKind(kind);
+			},
 			onSuccess: (now) => {
 				const known = new Set(call.stops.map((s) => s.box));
 				const made = now.stops.find((s) => !known.has(s.box));
-				setLabel('');
-				setFeet('');
-				setKind('outlet');
 				if (ground === 'unknown' && !now.conditions.ground) conditions.mutate({ ground: 'unknown' });
 				if (made) {
 					if (unknown) order.mutate({ ...now.map, unsure: [...(now.map.unsure ?? []), made.box] });
