@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"elvat/core/job"
 	"elvat/internal/api"
 )
 
@@ -31,7 +32,8 @@ func looks(s *shop, call string) string {
 		}
 	}
 	w.Journal, w.Version = lines, 0
-	w.Directory = nil // of the house: undo on a call leaves it
+	w.Directory = nil // of the house: undo on a call leaves it, and what is searched in it
+	w.Search = job.Search{}
 	text, err := json.Marshal(struct {
 		Call api.Call
 		Work api.Work
