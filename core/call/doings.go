@@ -127,7 +127,7 @@ func (c *ReplaceRun) decide(d *draft) error {
 type SetBreaker struct {
 	Label string  `json:"label"`
 	Amps  float64 `json:"amps"`
-	// Protection is its kind; "" leaves what is there. "unknown" is none as far as readings go.
+	// Protection is its kind; "" leaves what is there.
 	Protection circuit.Protection `json:"protection,omitempty"`
 }
 

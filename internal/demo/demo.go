@@ -120,11 +120,7 @@ func Fill(ctx context.Context, s *store.Store, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	directory, err := json.Marshal(Panel)
-	if err != nil {
-		return err
-	}
-	panel, err := s.AddPanel(ctx, store.Panel{Site: site, Name: "Main panel", Directory: directory})
+	panel, err := addPanel(ctx, s, site)
 	if err != nil {
 		return err
 	}
@@ -152,6 +148,15 @@ func Fill(ctx context.Context, s *store.Store, now time.Time) error {
 	}
 	installed := now.Add(-earlier[0].ago)
 	return s.SetInstalled(ctx, runs["darkroom"], "G2", &installed)
+}
+
+// addPanel gives a house its panel.
+func addPanel(ctx context.Context, s *store.Store, site int64) (int64, error) {
+	directory, err := json.Marshal(Panel)
+	if err != nil {
+		return 0, err
+	}
+	return s.AddPanel(ctx, store.Panel{Site: site, Name: "Main panel", Directory: directory})
 }
 
 // fill stores the visit on a run of its own and returns that; its readings are called by name.
@@ -257,18 +262,13 @@ func (v *visit) read(c *circuit.Circuit) ([]tester.Reading, error) {
 // ExampleHouse is what the house of the example is called.
 const ExampleHouse = "Example house"
 
-// Example stores one house with one call, half read, to try things on; it returns the
-// house and the call.
+// Example stores one house with one call, half read, to try things on; it returns the house.
 func Example(ctx context.Context, s *store.Store, now time.Time) (site int64, err error) {
 	err = s.InTransaction(ctx, func(ctx context.Context) error {
 		if site, err = s.AddSite(ctx, store.Site{Name: ExampleHouse, Notes: "Made up, to try things on.", CreatedAt: now}); err != nil {
 			return err
 		}
-		directory, err := json.Marshal(Panel)
-		if err != nil {
-			return err
-		}
-		panel, err := s.AddPanel(ctx, store.Panel{Site: site, Name: "Main panel", Directory: directory})
+		panel, err := addPanel(ctx, s, site)
 		if err != nil {
 			return err
 		}

@@ -85,17 +85,10 @@ func (s *calls) GetResult(ctx context.Context, r api.GetResultRequestObject) (ap
 		if p.Withdrawn {
 			continue
 		}
-		one := struct {
+		page.Pictures = append(page.Pictures, struct {
 			Caption string `json:"caption"`
 			Id      string `json:"id"`
-		}{Id: p.ID, Caption: p.Phase}
-		if p.Phase == corecall.Pulled {
-			one.Caption = "The pulled device"
-		}
-		if p.Box != "" {
-			one.Caption += ", " + v.circuit.LabelOf(p.Box)
-		}
-		page.Pictures = append(page.Pictures, one)
+		}{v.caption(p), p.ID})
 	}
 	return page, nil
 }

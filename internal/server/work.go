@@ -280,6 +280,18 @@ func (s *calls) write(ctx context.Context, out io.Writer, v *state, src *job.Sou
 	}
 }
 
+// caption says of what a picture is.
+func (v *state) caption(p corecall.Picture) string {
+	caption := p.Phase
+	if p.Phase == corecall.Pulled {
+		caption = "The pulled device"
+	}
+	if p.Box != "" {
+		caption += ", " + v.circuit.LabelOf(p.Box)
+	}
+	return caption
+}
+
 func (s *calls) pictures(ctx context.Context, v *state, zone *time.Location) ([]report.Picture, error) {
 	var all []report.Picture
 	for _, p := range v.record.Pictures {
@@ -290,16 +302,9 @@ func (s *calls) pictures(ctx context.Context, v *state, zone *time.Location) ([]
 		if err != nil {
 			return nil, err
 		}
-		caption := p.Phase
-		if p.Phase == corecall.Pulled {
-			caption = "The pulled device"
-		}
-		if p.Box != "" {
-			caption += ", " + v.circuit.LabelOf(p.Box)
-		}
 		all = append(
 			all,
-			report.Picture{Caption: caption + ", " + p.At.In(zone).Format(report.Stamp), JPEG: data},
+			report.Picture{Caption: v.caption(p) + ", " + p.At.In(zone).Format(report.Stamp), JPEG: data},
 		)
 	}
 	return all, nil

@@ -9,8 +9,9 @@ import { describe } from '../delta/shape';
 import { counted } from '../shop/VansScreen';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
-import { dateOf, dayOf, numberIn, percent, timeOf } from '../ui/words';
+import { dateOf, numberIn, percent, timeOf } from '../ui/words';
 import { PicturesOf } from '../work/Pictures';
+import { CustomerLink } from './CustomerLink';
 
 /** Takes back the last thing done on the call, whoever did it; and brings it back. */
 export function UndoButtons({ call }: { call: Call }) {
@@ -155,8 +156,6 @@ export function Before({ call }: { call: Call }) {
 function Customer({ call }: { call: Call }) {
 	const make = useMakeVisit(call.id);
 	const end = useEndVisit(call.id);
-	const may = useMay('work');
-	const link = make.data && new URL(make.data.path, window.location.href).href;
 	return (
 		<div className="grid gap-2">
 			<h3 className="m-0 border-b border-hair text-base font-bold">The customer</h3>
@@ -175,28 +174,7 @@ function Customer({ call }: { call: Call }) {
 					))}
 				</ul>
 			)}
-			{link && (
-				<label className="grid gap-1 text-soft">
-					send this to the customer; it is shown only now
-					<input readOnly className={`${field} mono`} value={link} onFocus={(e) => e.target.select()} />
-				</label>
-			)}
-			{may && (
-				<div className="flex flex-wrap items-center gap-2">
-					<Button disabled={make.isPending} onClick={() => make.mutate()}>
-						{call.visitUntil ? 'Another link' : 'Make a link'}
-					</Button>
-					{call.visitUntil && (
-						<>
-							<span className="text-soft">in force until {dayOf(call.visitUntil)}</span>
-							<Button kind="quiet" disabled={end.isPending} onClick={() => end.mutate(undefined)}>
-								End it
-							</Button>
-						</>
-					)}
-				</div>
-			)}
-			<Problem error={make.error ?? end.error} />
+			<CustomerLink make={make} end={end} until={call.visitUntil} />
 			<PicturesOf call={call} phase="complaint" heading="h3" />
 		</div>
 	);
