@@ -3,6 +3,7 @@
 package main
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"io"
@@ -14,15 +15,28 @@ import (
 	"github.com/spf13/cobra"
 
 	"elvat/core/circuit"
+	"elvat/core/units"
 )
 
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	if err := newRoot().ExecuteContext(ctx); err != nil {
+	root := newRoot()
+	root.SetOut(plainSpaces{os.Stdout})
+	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "elvat:", err)
 		os.Exit(1)
 	}
+}
+
+// plainSpaces writes what is said with ordinary spaces: other programs search in it.
+type plainSpaces struct{ to io.Writer }
+
+func (w plainSpaces) Write(p []byte) (int, error) {
+	if _, err := w.to.Write(bytes.ReplaceAll(p, []byte(units.Join), []byte(" "))); err != nil {
+		return 0, err
+	}
+	return len(p), nil
 }
 
 func newRoot() *cobra.Command {

@@ -11,6 +11,7 @@ import (
 	"elvat/core/nec"
 	"elvat/core/sitebook"
 	"elvat/core/tester"
+	"elvat/core/units"
 )
 
 // A MadeBox is a box with its plan, and whether it was made up so.
@@ -81,6 +82,7 @@ type Report struct {
 	To            string           `json:"to,omitempty"`
 	Signature     string           `json:"signature,omitempty"` // of who it was handed to, as an SVG path
 	Standing      string           `json:"standing"`            // proven, or what is open
+	Units         units.System     `json:"-"`                   // what it measures in on paper
 	Cause         []string         `json:"cause"`
 	AsFound       []OutletRow      `json:"asFound"`
 	Proven        []ProvenRow      `json:"proven"`

@@ -44,7 +44,7 @@ func (l *look) depth() {
 	if l.b.recessed() {
 		l.code(nec.Setback, Finding{
 			Code: "box-recessed", Severity: Must, At: []string{l.b.ID},
-			Text: fmt.Sprintf("The box sits %g in behind the %s face.", *e.SetbackIn, nameOfWall(e.Wall)),
+			Text: fmt.Sprintf("The box sits %g\u00a0in behind the %s face.", *e.SetbackIn, nameOfWall(e.Wall)),
 			Fix:  "A box extender brings it flush; the yoke then bears on it, and takes no spacers.",
 		})
 	}
@@ -97,12 +97,12 @@ func (l *look) behindYoke(v *Device) {
 	}
 	f := Finding{
 		Code: "box-shallow", Severity: Should, At: []string{v.ID},
-		Text: fmt.Sprintf("Behind the %s %.2g in of %.2g in are left for the wires; they want %.2g in.", v.Words(), max(room, 0), deep, foldIn),
+		Text: fmt.Sprintf("Behind the %s %.2g\u00a0in of %.2g\u00a0in are left for the wires; they want %.2g\u00a0in.", v.Words(), max(room, 0), deep, foldIn),
 		Fix:  "A low-profile GFCI or a shallow device, or a deeper box.",
 	}
 	if room < 0 {
 		f.Severity = Must
-		f.Text = fmt.Sprintf("The %s is %.2g in deep behind its yoke, and the box has %.2g in.", v.Words(), needs, deep)
+		f.Text = fmt.Sprintf("The %s is %.2g\u00a0in deep behind its yoke, and the box has %.2g\u00a0in.", v.Words(), needs, deep)
 	}
 	l.trade(f)
 }
@@ -120,7 +120,7 @@ func (l *look) gap() {
 	}
 	f := Finding{
 		Code: "wall-gap", At: []string{l.b.ID},
-		Text: fmt.Sprintf("A gap of %g in is open round the box.", *e.GapIn),
+		Text: fmt.Sprintf("A gap of %g\u00a0in is open round the box.", *e.GapIn),
 	}
 	if e.Wall == "" {
 		l.ask("box.wall", "What is the wall's surface: gypsum, plaster, tile, wood, masonry? The rule on gaps is of plaster, drywall and plasterboard.")

@@ -282,7 +282,7 @@ func (l *look) cable(c *Cable) {
 		l.code(nec.FreeConductor, Finding{
 			Code: "short-conductor", Severity: Must, At: at,
 			Text: fmt.Sprintf("The wires of %s are short: %s.", c.name(), lengths(c)),
-			Fix:  fmt.Sprintf("Extend each by a splice with 6 in of %d AWG.", c.AWG), Cured: len(l.b.devices()) > 0,
+			Fix:  fmt.Sprintf("Extend each by a splice with 6\u00a0in of %d AWG.", c.AWG), Cured: len(l.b.devices()) > 0,
 		})
 	}
 	l.colours(c)
@@ -325,10 +325,10 @@ func (l *look) aluminum(c *Cable) {
 func lengths(c *Cable) string {
 	var parts []string
 	if c.FromSheathIn != nil {
-		parts = append(parts, fmt.Sprintf("%g in from the sheath, 6 wanted", *c.FromSheathIn))
+		parts = append(parts, fmt.Sprintf("%g\u00a0in from the sheath, 6 wanted", *c.FromSheathIn))
 	}
 	if c.PastFaceIn != nil {
-		parts = append(parts, fmt.Sprintf("%g in past the face, 3 wanted", *c.PastFaceIn))
+		parts = append(parts, fmt.Sprintf("%g\u00a0in past the face, 3 wanted", *c.PastFaceIn))
 	}
 	return strings.Join(parts, "; ")
 }

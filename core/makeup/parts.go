@@ -341,13 +341,13 @@ func (l *look) fill(w *wiring) Fill {
 		short := f.RequiredIn3 - f.AvailableIn
 		f.WaysOut = []string{
 			fmt.Sprintf(
-				"A box of at least %g in³",
+				"A box of at least %g\u00a0in³",
 				f.RequiredIn3,
-			), fmt.Sprintf("An extension ring or surface box that adds %g in³", short),
+			), fmt.Sprintf("An extension ring or surface box that adds %g\u00a0in³", short),
 			"Fewer conductors: a cable ended elsewhere",
 		}
 		l.code(nec.BoxFill, Finding{
-			Code: "box-overfull", Severity: Must, At: []string{b.ID}, Text: fmt.Sprintf("The box is too full: %g of %g in³.", f.RequiredIn3, f.AvailableIn),
+			Code: "box-overfull", Severity: Must, At: []string{b.ID}, Text: fmt.Sprintf("The box is too full: %g of %g\u00a0in³.", f.RequiredIn3, f.AvailableIn),
 			Fix: strings.Join(f.WaysOut, "; ") + ".",
 		})
 	}

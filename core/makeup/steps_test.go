@@ -70,9 +70,9 @@ func TestStepsSay(t *testing.T) {
 		{"plate screws", func(b *Box) { b.Practice.PlateScrews = practice.Horizontal }, "Screw slots horizontal"},
 		{"far first", func(b *Box) { b.Practice.Proving = practice.FarFirst }, "The last outlet first"},
 		{"second round", func(*Box) {}, "Once more after some minutes, to the same torque"},
-		{"the maker's torque", func(b *Box) { b.Device.TorqueLbfIn = 16 }, "16 lbf in with a torque driver"},
-		{"spacers", func(b *Box) { b.Box.SetbackIn = inches(0.1875) }, "3 of 1/16 in"},
-		{"spacers that are there count", func(b *Box) { b.Box.SetbackIn, b.Box.LayersOut = inches(0.1875), 1 }, "2 of 1/16 in"},
+		{"the maker's torque", func(b *Box) { b.Device.TorqueLbfIn = 16 }, "16\u00a0lbf in with a torque driver"},
+		{"spacers", func(b *Box) { b.Box.SetbackIn = inches(0.1875) }, "Spacers of 1/16\u00a0in under the yoke until it bears hard: 3."},
+		{"spacers that are there count", func(b *Box) { b.Box.SetbackIn, b.Box.LayersOut = inches(0.1875), 1 }, "bears hard: 2."},
 		{"nailed and loose", func(b *Box) { b.Box.Loose, b.Box.Mount = is(true), "nailed" }, "Cut its nails"},
 		{"ears and loose", func(b *Box) { b.Box.Loose, b.Box.Mount = is(true), "ears" }, "Tighten its ears"},
 		{"recessed", func(b *Box) { b.Box.SetbackIn = inches(0.5) }, "A box extender"},
@@ -85,9 +85,9 @@ func TestStepsSay(t *testing.T) {
 		{"twisted", func(b *Box) { third(b); b.Practice.Splice = practice.Twisted }, "By a twisted connector for 4 wires of 12 AWG"},
 		{"push-in splice", func(b *Box) { third(b); b.Practice.Splice = practice.PushInSplice }, "By a 4-wire push-in splice"},
 		{"lever", third, "By a 5-wire lever connector"},
-		{"a hook is 3/4 in", func(*Box) {}, "3/4 in, hook round the screw, clockwise"},
-		{"a clamp by the device's gauge", func(b *Box) { gfci(b); b.Device.StripIn = 0.5 }, "1/2 in, straight under the clamp plate"},
-		{"hooks by the house", func(b *Box) { gfci(b); b.Practice.Hook = practice.Hook }, "3/4 in, hook round the screw"},
+		{"a hook is 3/4 in", func(*Box) {}, "3/4\u00a0in, hook round the screw, clockwise"},
+		{"a clamp by the device's gauge", func(b *Box) { gfci(b); b.Device.StripIn = 0.5 }, "1/2\u00a0in, straight under the clamp plate"},
+		{"hooks by the house", func(b *Box) { gfci(b); b.Practice.Hook = practice.Hook }, "3/4\u00a0in, hook round the screw"},
 		{"a push-in hole, 14 AWG, allowed by the house", func(b *Box) {
 			b.Device.Terminals, b.Breaker.Amps, b.Practice.PushIn = "push-in", 15, practice.PushInOn14
 			b.Cables[0].AWG, b.Cables[1].AWG = 14, 14

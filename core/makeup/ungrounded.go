@@ -91,7 +91,7 @@ func (l *look) ways(prices practice.Prices) []Way {
 		cableMinutes,
 		prices.Of("receptacle")+run*prices.Of("cable-foot"),
 		"three-slot receptacle",
-		fmt.Sprintf("%g ft of cable", run),
+		fmt.Sprintf("%g\u00a0ft of cable", run),
 	)
 	cable.Gives, cable.Lacks = []string{faultPath, surge, blessing, plugs}, []string{}
 	ground := way(
@@ -101,7 +101,7 @@ func (l *look) ways(prices practice.Prices) []Way {
 		cableMinutes,
 		prices.Of("receptacle")+run*prices.Of("ground-foot"),
 		"three-slot receptacle",
-		fmt.Sprintf("%g ft of green or bare wire", run),
+		fmt.Sprintf("%g\u00a0ft of green or bare wire", run),
 	)
 	ground.Gives, ground.Lacks = []string{
 		faultPath,

@@ -156,7 +156,7 @@ func (b Book) Verdict(topic Topic, p Place) (Verdict, []Ask) {
 func (b Book) exempted(topic Topic, p Place, v Verdict) Verdict {
 	if topic == TamperResistant && v.Required && p.FeetUp != nil && *p.FeetUp > beyondReach {
 		v.Required = false
-		v.Why = "More than 5 1/2 ft above the floor"
+		v.Why = "More than 5 1/2\u00a0ft above the floor"
 	}
 	return v
 }

@@ -118,12 +118,12 @@ func Cover(kind string, gangs int) Item {
 
 // NewBox is one with room enough.
 func NewBox(in3 wire.CubicInches, material string) Item {
-	return Item{fmt.Sprintf("box-%s-%g", material, in3), fmt.Sprintf("%s box, %g in³ or more", material, in3), "", Box, 6}
+	return Item{fmt.Sprintf("box-%s-%g", material, in3), fmt.Sprintf("%s box, %g\u00a0in³ or more", material, in3), "", Box, 6}
 }
 
 // Extension adds room in front of a box.
 func Extension(in3 wire.CubicInches) Item {
-	return Item{fmt.Sprintf("extension-%g", in3), fmt.Sprintf("extension ring or surface box that adds %g in³", in3), "", Box, 6}
+	return Item{fmt.Sprintf("extension-%g", in3), fmt.Sprintf("extension ring or surface box that adds %g\u00a0in³", in3), "", Box, 6}
 }
 
 // Extender brings a box flush with the wall's face.
@@ -142,7 +142,7 @@ const inBox wire.Inches = 0.75
 func DeviceScrew(behind wire.Inches) (Item, bool) {
 	for _, in := range screwLengths {
 		if in >= behind+inBox-1e-9 {
-			return Item{fmt.Sprintf("screw-6-32-%g", in), fmt.Sprintf("device screw 6-32 x %s in", Fraction(float64(in))), "", Hardware, 0.1}, true
+			return Item{fmt.Sprintf("screw-6-32-%g", in), fmt.Sprintf("device screw 6-32 x %s\u00a0in", Fraction(float64(in))), "", Hardware, 0.1}, true
 		}
 	}
 	return Item{}, false
@@ -151,7 +151,7 @@ func DeviceScrew(behind wire.Inches) (Item, bool) {
 // What has no sizes.
 var (
 	GroundScrew = Item{"ground-screw", "ground screw, 10-32", "", Hardware, 0.2}
-	Spacer      = Item{"spacer", "spacer, 1/16 in", "", Hardware, 0.1}
+	Spacer      = Item{"spacer", "spacer, 1/16\u00a0in", "", Hardware, 0.1}
 	BoxScrew    = Item{"box-screw", "screw for the box, into the stud", "", Hardware, 0.1}
 	Compound    = Item{"compound", "patching compound", "", Hardware, 4}
 	Filler      = Item{"filler", "non-shrinking filler or grout", "", Hardware, 6}

@@ -7,6 +7,7 @@ import (
 
 	"elvat/core/nec"
 	"elvat/core/parts"
+	"elvat/core/units"
 )
 
 // A Shop is what a shop has set of its make-ups; what is absent is as usual.
@@ -20,6 +21,8 @@ type Shop struct {
 	// TimeZone is that of the shop, by its IANA name, for screens and papers; empty: that of
 	// the machine that shows them.
 	TimeZone string `json:"timeZone,omitempty"`
+	// Units are what screens and papers measure in; empty: US.
+	Units units.System `json:"units,omitempty"`
 }
 
 // Bounds of what a shop can enter. Assumption.
@@ -41,6 +44,9 @@ func (s Shop) Check() error {
 	}
 	if len(s.TimeZone) > longestWords {
 		return fmt.Errorf("timeZone: longer than %d characters", longestWords)
+	}
+	if err := s.Units.Check(); err != nil {
+		return err
 	}
 	if len(s.Amendments) > mostAmendments {
 		return fmt.Errorf("amendments: %d of them; at most %d", len(s.Amendments), mostAmendments)
@@ -110,6 +116,7 @@ type Sheet struct {
 	Topics     []nec.Topic   `json:"topics"`
 	Rooms      []nec.Room    `json:"rooms"`
 	TimeZone   string        `json:"timeZone"`
+	Units      units.System  `json:"units"`
 }
 
 // Sheet lists what is set and what there is to choose from.
@@ -117,7 +124,7 @@ func (s Shop) Sheet() Sheet {
 	b := s.Book(0)
 	sheet := Sheet{
 		Schools: s.House.Schools(), Edition: b.Edition, Editions: nec.Editions, Prices: s.Prices.Rows(), Items: append([]parts.Item{}, s.Items...),
-		Amendments: append([]nec.Rule{}, b.Amendments...), Topics: nec.PlaceTopics, Rooms: nec.Rooms, TimeZone: s.TimeZone,
+		Amendments: append([]nec.Rule{}, b.Amendments...), Topics: nec.PlaceTopics, Rooms: nec.Rooms, TimeZone: s.TimeZone, Units: s.Units,
 	}
 	for _, r := range nec.Rules {
 		if r.In(b.Edition) {

@@ -11,6 +11,7 @@ import (
 	"elvat/core/makeup"
 	"elvat/core/nec"
 	"elvat/core/network"
+	"elvat/core/units"
 	"elvat/core/wire"
 )
 
@@ -98,6 +99,48 @@ func (s Sum) Work(given map[string]float64) (Answer, error) {
 	return s.work(v), nil
 }
 
+// In is the sum asked and answered in a system of units. What is asked in metric is worked
+// in US units; a usual value stands for the very one it was rounded from.
+func (s Sum) In(system units.System) Sum {
+	if system != units.Metric {
+		return s
+	}
+	us, work := s.Fields, s.work
+	metric := func(value float64, unit string) float64 { return units.Shown(units.InMetric(value, unit)) }
+	s.Fields = slices.Clone(us)
+	for i := range s.Fields {
+		f := &s.Fields[i]
+		_, f.Unit = units.InMetric(0, us[i].Unit)
+		if f.Unit == us[i].Unit {
+			continue
+		}
+		f.Usual, f.Least, f.Most = metric(f.Usual, us[i].Unit), metric(f.Least, us[i].Unit), metric(f.Most, us[i].Unit)
+		f.Choices = slices.Clone(f.Choices)
+		for j, c := range f.Choices {
+			value := metric(c.Value, us[i].Unit)
+			said := units.Metric.Say(c.Words)
+			if said == c.Words {
+				said = fmt.Sprint(value)
+			}
+			f.Choices[j] = Choice{value, said}
+		}
+	}
+	s.work = func(v values) Answer {
+		in := values{}
+		for _, f := range us {
+			one, _ := units.InMetric(1, f.Unit)
+			in[f.Key] = v[f.Key] / one
+			for _, known := range append([]Choice{{Value: f.Usual}, {Value: f.Least}, {Value: f.Most}}, f.Choices...) {
+				if metric(known.Value, f.Unit) == v[f.Key] {
+					in[f.Key] = known.Value
+				}
+			}
+		}
+		return work(in)
+	}
+	return s
+}
+
 func count(key, words string, usual, most float64) Field {
 	f := Field{Key: key, Words: words, Usual: usual, Most: most, Free: true}
 	for n := 0.0; n <= 3; n++ {
@@ -132,7 +175,7 @@ func gauges(key, words string, usual float64, of ...wire.Gauge) Field {
 }
 
 func inches(key, words string, usual, most float64) Field {
-	f := Field{Key: key, Words: words, Unit: "in", Usual: usual, Most: most, Free: true}
+	f := Field{Key: key, Words: words, Unit: units.Inch, Usual: usual, Most: most, Free: true}
 	for n := range 9 {
 		f.Choices = append(f.Choices, Choice{float64(n) / 16, makeup.Fraction(float64(n) / 16)})
 	}
@@ -164,9 +207,9 @@ func fillFields() []Field {
 	for _, e := range nec.Editions {
 		editions = append(editions, Choice{float64(e), fmt.Sprint(e)})
 	}
-	volume := number("volume", "Volume of the box", "in3", 18, 1, 500, 14, 18, 20.3, 22.5)
+	volume := number("volume", "Volume of the box", units.CubicInch, 18, 1, 500, 14, 18, 20.3, 22.5)
 	for _, b := range wire.MetalBoxes {
-		volume.Choices = append(volume.Choices, Choice{float64(b.Volume), fmt.Sprintf("metal, %s: %g", b.Size, b.Volume)})
+		volume.Choices = append(volume.Choices, Choice{float64(b.Volume), fmt.Sprintf("metal, %s: %g\u00a0in³", b.Size, b.Volume)})
 	}
 	return append(
 		fields,
@@ -193,19 +236,19 @@ func workFill(v values) Answer {
 	for i, item := range items {
 		a.Lines = append(
 			a.Lines,
-			Line{Words: item.What, Value: fmt.Sprintf("%g x %g = %g in³", item.Count, item.Each, item.In3)},
+			Line{Words: item.What, Value: fmt.Sprintf("%g x %g\u00a0in³ = %g\u00a0in³", item.Count, item.Each, item.In3)},
 		)
 		if i > 0 {
 			a.Working += " + "
 		}
 		a.Working += fmt.Sprint(float64(item.In3))
 	}
-	a.Working += fmt.Sprintf(" = %g in³", total)
-	a.Lines = append(a.Lines, Line{"Needed", fmt.Sprintf("%g in³", total), true})
-	a.Says = fmt.Sprintf("It fits: %.4g in³ are left.", v["volume"]-float64(total))
+	a.Working += fmt.Sprintf(" = %g\u00a0in³", total)
+	a.Lines = append(a.Lines, Line{"Needed", fmt.Sprintf("%g\u00a0in³", total), true})
+	a.Says = fmt.Sprintf("It fits: %.4g\u00a0in³ are left.", v["volume"]-float64(total))
 	if a.Over {
 		a.Says = fmt.Sprintf(
-			"Too full by %.4g in³: a larger box, an extension ring, or fewer conductors.",
+			"Too full by %.4g\u00a0in³: a larger box, an extension ring, or fewer conductors.",
 			float64(total)-v["volume"],
 		)
 	}
@@ -213,7 +256,7 @@ func workFill(v values) Answer {
 }
 
 var drop = Sum{
-	Key: "drop", Words: "Voltage drop", Formula: "drop = 2 x feet x ohms per foot x amperes",
+	Key: "drop", Words: "Voltage drop", Formula: "drop = 2 x one way x ohms per length x amperes",
 	Source: "Conductor resistance at 75 C as NEC chapter 9 table 8 (from memory); 3 % on a branch, 5 % with the feeder: informational notes to 210.19 and 215.2 (from memory)",
 	Fields: []Field{
 		gauges(
@@ -224,7 +267,7 @@ var drop = Sum{
 			12,
 			10,
 			8,
-		), number("feet", "One way", "ft", 50, 1, 2000, 25, 50, 75, 100, 150), number("amps", "Load", "A", 15, 0, 60, 8, 12, 15, 16, 20),
+		), number("feet", "One way", units.Foot, 50, 1, 2000, 25, 50, 75, 100, 150), number("amps", "Load", "A", 15, 0, 60, 8, 12, 15, 16, 20),
 		number("volts", "Supply", "V", 120, 90, 260, 120, 240),
 	},
 	work: func(v values) Answer {
@@ -237,7 +280,7 @@ var drop = Sum{
 				{"Of the supply", fmt.Sprintf("%.1f %%", percent), true},
 				{"Loop", fmt.Sprintf("%.2f ohm", 2*v["feet"]*ohms), false},
 			},
-			Working: fmt.Sprintf("2 x %g ft x %.3f ohm / 1000 ft x %g A = %.2f V", v["feet"], 1000*ohms, v["amps"], volts),
+			Working: fmt.Sprintf("2 x %g\u00a0ft x %.3f ohm / 1000\u00a0ft x %g A = %.2f V", v["feet"], 1000*ohms, v["amps"], volts),
 			Says:    "Under 3 %: nothing to do.", Over: percent > 3,
 		}
 		if percent > 3 {
@@ -295,7 +338,7 @@ var leakage = Sum{
 	Fields: []Field{
 		count("cord", "Cord-connected appliances", 3, 50),
 		count("fixed", "Fixed appliances", 0, 20),
-		number("feet", "Cable behind it", "ft", 100, 0, 5000, 50, 100, 200, 400),
+		number("feet", "Cable behind it", units.Foot, 100, 0, 5000, 50, 100, 200, 400),
 	},
 	work: func(v values) Answer {
 		capacitance := 1000 * 120 * 2 * math.Pi * 60 * (network.Default.ToGroundFarads + network.Default.ToEarthFarads) * v["feet"]
@@ -349,23 +392,23 @@ var heat = Sum{
 const warm = 5
 
 var strip = Sum{
-	Key: "strip", Words: "Strip and jumper lengths", Formula: "wire = jumpers x length", Source: "Common practice, no source; a device's or connector's own gauge wins. Free wire of 6 in: NEC 300.14 (from memory)",
+	Key: "strip", Words: "Strip and jumper lengths", Formula: "wire = jumpers x length", Source: "Common practice, no source; a device's or connector's own gauge wins. Free wire of 6\u00a0in: NEC 300.14 (from memory)",
 	Fields: []Field{
 		choose(
 			"way",
 			"Goes on by",
 			0,
-			stripChoices()...), count("jumpers", "Jumpers", 3, 40), number("inches", "Length of each", "in", 6, 1, 60, 6, 8, 10),
+			stripChoices()...), count("jumpers", "Jumpers", 3, 40), number("inches", "Length of each", units.Inch, 6, 1, 60, 6, 8, 10),
 	},
 	work: func(v values) Answer {
 		w := makeup.StripWays[int(v["way"])]
 		return Answer{
 			Lines: []Line{
-				{"Strip", makeup.Fraction(float64(w.Inches)) + " in", true},
-				{"Wire for jumpers", fmt.Sprintf("%.3g ft", v["jumpers"]*v["inches"]/12), false},
+				{"Strip", makeup.Fraction(float64(w.Inches)) + units.Join + units.Inch, true},
+				{"Wire for jumpers", fmt.Sprintf("%.3g\u00a0ft", v["jumpers"]*v["inches"]/12), false},
 			},
 			Working: fmt.Sprintf(
-				"%g x %g in = %.3g ft",
+				"%g x %g\u00a0in = %.3g\u00a0ft",
 				v["jumpers"],
 				v["inches"],
 				v["jumpers"]*v["inches"]/12,
@@ -384,7 +427,7 @@ func stripChoices() []Choice {
 }
 
 var spacers = Sum{
-	Key: "spacers", Words: "Spacers under the yoke", Formula: "layers = setback / (1/16 in), rounded up", Source: "Layer of 1/16 in: assumption; a box more than 1/4 in back, or at all in wood, wants an extender: NEC 314.20 (from memory)",
+	Key: "spacers", Words: "Spacers under the yoke", Formula: "layers = setback / (1/16\u00a0in), rounded up", Source: "Layer of 1/16\u00a0in: assumption; a box more than 1/4\u00a0in back, or at all in wood, wants an extender: NEC 314.20 (from memory)",
 	Fields: []Field{
 		inches("setback", "Box behind the wall's face", 0.125, 3),
 		choose("wall", "Wall", 0, Choice{0, "does not burn"}, Choice{1, "wood"}),
@@ -394,7 +437,7 @@ var spacers = Sum{
 		a := Answer{
 			Lines: []Line{
 				{"Layers", fmt.Sprint(n), true},
-			}, Working: fmt.Sprintf("%s in / (1/16 in) = %d", makeup.Fraction(v["setback"]), n),
+			}, Working: fmt.Sprintf("%s\u00a0in / (1/16\u00a0in) = %d", makeup.Fraction(v["setback"]), n),
 			Says: "Until the yoke bears hard at the wall plane.", Over: v["setback"] > float64(nec.MostSetback) || v["wall"] == 1 && v["setback"] > 0,
 		}
 		if a.Over {
@@ -405,7 +448,7 @@ var spacers = Sum{
 }
 
 var plate = Sum{
-	Key: "plate", Words: "Wall plate", Formula: "opening + 2 x gap within the plate", Source: "Plates 2 3/4 x 4 1/2, 3 1/8 x 4 7/8, 3 1/2 x 5 1/4 in (from memory); a gap over 1/8 in is filled: NEC 314.21 (from memory)",
+	Key: "plate", Words: "Wall plate", Formula: "opening + 2 x gap within the plate", Source: "Plates 2 3/4\u00a0in x 4 1/2\u00a0in, 3 1/8\u00a0in x 4 7/8\u00a0in, 3 1/2\u00a0in x 5 1/4\u00a0in (from memory); a gap over 1/8\u00a0in is filled: NEC 314.21 (from memory)",
 	Fields: []Field{inches("gap", "Gap round the box", 0.25, 3)},
 	work: func(v values) Answer {
 		p, fits := makeup.PlateFor(wire.Inches(v["gap"]))
@@ -421,12 +464,12 @@ var plate = Sum{
 			Lines: []Line{
 				{
 					"Plate",
-					fmt.Sprintf("%s, %s x %s in", p.Name, makeup.Fraction(float64(p.Width)), makeup.Fraction(float64(p.Height))),
+					fmt.Sprintf("%s, %s\u00a0in x %s\u00a0in", p.Name, makeup.Fraction(float64(p.Width)), makeup.Fraction(float64(p.Height))),
 					true,
 				},
 			},
 			Working: fmt.Sprintf(
-				"2 1/4 + 2 x %s in is within %s in",
+				"2 1/4\u00a0in + 2 x %s\u00a0in is within %s\u00a0in",
 				makeup.Fraction(v["gap"]),
 				makeup.Fraction(float64(p.Width)),
 			),

@@ -26,6 +26,7 @@ import (
 	"elvat/core/sums"
 	"elvat/core/supply"
 	"elvat/core/tester"
+	"elvat/core/units"
 	"elvat/core/visit"
 	"elvat/core/words"
 
@@ -601,6 +602,9 @@ type Basics struct {
 
 	// TimeZone The shop's, by its IANA name; empty: that of the browser
 	TimeZone string `json:"timeZone"`
+
+	// Units What screens and papers measure in; empty: US units. Fields that are numbers stay in US units as they are named; sentences come in these
+	Units Units `json:"units"`
 
 	// Wirings Verdicts a load tester gives
 	Wirings []string `json:"wirings"`
@@ -1411,6 +1415,9 @@ type Test = diagnosis.Test
 
 // Tool defines model for Tool.
 type Tool string
+
+// Units What screens and papers measure in; empty: US units. Fields that are numbers stay in US units as they are named; sentences come in these
+type Units = units.System
 
 // Unrecorded defines model for Unrecorded.
 type Unrecorded = diagnosis.Unrecorded

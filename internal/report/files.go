@@ -14,6 +14,7 @@ import (
 	"elvat/core/job"
 	"elvat/core/sitebook"
 	"elvat/core/tester"
+	"elvat/core/units"
 )
 
 // CSVHead are the columns of the readings' table.
@@ -99,8 +100,8 @@ const (
 )
 
 // Run draws the run as SVG: the panel left, stops to the right, branches below,
-// each with its reading where one was taken.
-func Run(w io.Writer, c *circuit.Circuit, found map[string]tester.Delta) error {
+// each with its reading where one was taken, lengths in the units.
+func Run(w io.Writer, c *circuit.Circuit, found map[string]tester.Delta, in units.System) error {
 	place := map[string][2]int{circuit.Panel: {0, 0}}
 	rows, columns := 1, 0
 	var walk func(box string)
@@ -154,10 +155,10 @@ func Run(w io.Writer, c *circuit.Circuit, found map[string]tester.Delta) error {
 		)
 		fmt.Fprintf(
 			&b,
-			`<text x="%d" y="%d" text-anchor="middle" font-size="11">%g ft, %d AWG</text>`+"\n",
+			`<text x="%d" y="%d" text-anchor="middle" font-size="11">%s, %d AWG</text>`+"\n",
 			x(to)-step/2,
 			y(to)-8,
-			cable.Feet,
+			in.Say(units.Of(cable.Feet, units.Foot)),
 			cable.AWG,
 		)
 	}

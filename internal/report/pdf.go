@@ -18,6 +18,7 @@ import (
 	"elvat/core/job"
 	"elvat/core/makeup"
 	"elvat/core/tester"
+	"elvat/core/units"
 )
 
 // A Picture is a photograph with where it was taken.
@@ -38,7 +39,23 @@ const face = "Go"
 
 // page is a PDF being written.
 type page struct {
-	pdf *fpdf.Fpdf
+	pdf sheet
+}
+
+// sheet writes its text in the units.
+type sheet struct {
+	*fpdf.Fpdf
+	units units.System
+}
+
+// MultiCell is the library's, in the units.
+func (p sheet) MultiCell(w, h float64, text, border, align string, fill bool) {
+	p.Fpdf.MultiCell(w, h, p.units.Say(text), border, align, fill)
+}
+
+// CellFormat is the library's, in the units.
+func (p sheet) CellFormat(w, h float64, text, border string, ln int, align string, fill bool, link int, address string) {
+	p.Fpdf.CellFormat(w, h, p.units.Say(text), border, ln, align, fill, link, address)
 }
 
 func newPage(title string, at time.Time) *page {
@@ -51,7 +68,7 @@ func newPage(title string, at time.Time) *page {
 	pdf.SetCreator("Elvat", true)
 	pdf.SetMargins(margin, margin, margin)
 	pdf.SetAutoPageBreak(true, 20)
-	p := &page{pdf: pdf}
+	p := &page{sheet{Fpdf: pdf}}
 	// The Go fonts: Latin, Greek and Cyrillic. Names are not all English.
 	pdf.AddUTF8FontFromBytes(face, "", goregular.TTF)
 	pdf.AddUTF8FontFromBytes(face, "B", gobold.TTF)
@@ -100,6 +117,7 @@ const Stamp = "2006-01-02 15:04 MST"
 // PDF writes the report.
 func PDF(w io.Writer, r job.Report, pictures []Picture) error {
 	p := newPage("Service report, "+r.Title, r.FinishedAt)
+	p.pdf.units = r.Units
 	p.para("B", 18, r.Title)
 	head := strings.ToUpper(r.Breaker[:1]) + r.Breaker[1:] + ". Called " + r.CalledAt.Format(Stamp)
 	if r.Shop != "" {

@@ -29,6 +29,7 @@ import (
 	"elvat/core/makeup"
 	"elvat/core/sitebook"
 	"elvat/core/tester"
+	"elvat/core/units"
 )
 
 var noon = time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC)
@@ -62,7 +63,7 @@ func paper() job.Report {
 			{Text: "Press: two wires under the lower brass screw", Fix: "A splice.", Section: "110.14(A)", Edition: 2023},
 		},
 		OpenFindings: []makeup.Finding{
-			{Text: "Press: the box is too full", Fix: "A ring.", Section: "314.16(B)", Edition: 2023},
+			{Text: "Press: the box is too full, 18.5 of 14\u00a0in³", Fix: "A ring.", Section: "314.16(B)", Edition: 2023},
 			{Text: "Press: worn", Fix: "Replace.", Practice: "common practice, no source"},
 		},
 	}
@@ -266,6 +267,25 @@ func TestCSVByOtherReaders(t *testing.T) {
 	assert.Empty(t, formula)
 }
 
+// TestPapersInMetric: sentences and lengths, once each.
+func TestPapersInMetric(t *testing.T) {
+	r := paper()
+	for system, want := range map[units.System][2]string{units.US: {"18.5 of 14 in³", "42 ft, 12 AWG"}, units.Metric: {"303 of 229 cm³", "12.8 m, 12 AWG"}} {
+		r.Units = system
+		var out, drawn bytes.Buffer
+		require.NoError(t, PDF(&out, r, nil))
+		file := filepath.Join(t.TempDir(), "report.pdf")
+		require.NoError(t, os.WriteFile(file, out.Bytes(), 0o600))
+		text, err := exec.CommandContext(t.Context(), "pdftotext", "-layout", file, "-").CombinedOutput()
+		require.NoError(t, err, string(text))
+		assert.Contains(t, strings.Join(strings.Fields(string(text)), " "), want[0])
+		c := draw.Circuit(rand.New(rand.NewPCG(1, 3)), draw.Options{})
+		c.LineCable(c.Boxes[0].ID).Feet, c.LineCable(c.Boxes[0].ID).AWG = 42, 12
+		require.NoError(t, Run(&drawn, c, nil, system))
+		assert.Contains(t, strings.ReplaceAll(drawn.String(), units.Join, " "), want[1])
+	}
+}
+
 // TestRunAsSVG: well-formed, whatever the run, with every stop's name on it once.
 func TestRunAsSVG(t *testing.T) {
 	for seed := range uint64(40) {
@@ -280,8 +300,8 @@ func TestRunAsSVG(t *testing.T) {
 			},
 		}
 		var out, again bytes.Buffer
-		require.NoError(t, Run(&out, c, found))
-		require.NoError(t, Run(&again, c, found))
+		require.NoError(t, Run(&out, c, found, units.US))
+		require.NoError(t, Run(&again, c, found, units.US))
 		assert.Equal(t, out.String(), again.String())
 		texts := map[string]int{}
 		for d := xml.NewDecoder(&out); ; {

@@ -62,7 +62,7 @@ func (s *calls) basics(ctx context.Context) (api.Basics, error) {
 	if err != nil {
 		return b, err
 	}
-	b.TimeZone = shop.TimeZone
+	b.TimeZone, b.Units = shop.TimeZone, shop.Units
 	site, err := s.example(ctx)
 	if err != nil {
 		return b, err

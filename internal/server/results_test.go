@@ -134,3 +134,31 @@ func TestExample(t *testing.T) {
 	assert.Equal(t, 404, s.ask("GET", fmt.Sprintf("/api/v1/calls/%d", newest.Id), "").Code)
 	assert.NotContains(t, s.ask("GET", "/api/v1/search?q=example", "").Body.String(), "Example house")
 }
+
+// TestUnits: what is set is what every sentence is in, and nothing that people typed changes.
+func TestUnits(t *testing.T) {
+	s := withDemo(t)
+	refused := s.ask("PUT", "/api/v1/house", `{ "units": "cubits" }`)
+	require.Equal(t, 422, refused.Code)
+	assert.Contains(t, refused.Body.String(), "units")
+	fill := func() (string, string) {
+		a := s.ask("POST", "/api/v1/sums/fill", `{ "values": {} }`)
+		require.Equal(t, 200, a.Code, a.Body)
+		return a.Body.String(), s.ask("GET", "/api/v1/sums", "").Body.String()
+	}
+	for _, row := range []struct{ units, needed, unit, not string }{
+		{"", "20.25\u00a0in³", `"unit":"ft"`, "cm³"},
+		{"metric", "332\u00a0cm³", `"unit":"m"`, "in³"},
+	} {
+		require.Equal(t, 200, s.ask("PUT", "/api/v1/house", fmt.Sprintf(`{ "units": %q }`, row.units)).Code)
+		assert.Equal(t, row.units, string(get[api.Basics](s, 200, "GET", "/api/v1/basics", "").Units))
+		answer, all := fill()
+		assert.Contains(t, answer, row.needed)
+		assert.NotContains(t, answer, row.not)
+		assert.Contains(t, all, row.unit)
+		house := s.ask("GET", "/api/v1/house", "").Body.String()
+		assert.Contains(t, house, map[string]string{"": "within 6\u00a0ft of the edge of a sink", "metric": "within 1.8\u00a0m of the edge of a sink"}[row.units])
+	}
+	made := s.ask("POST", "/api/v1/calls", `{ "title": "Box 6 in deep", "complaint": "" }`)
+	assert.Contains(t, made.Body.String(), "Box 6 in deep")
+}

@@ -102,6 +102,7 @@ func New(c Config) (*Server, error) {
 		store: c.Store, shop: c.Shop, meter: c.Meter, now: now, tracer: c.Tracer, engines: newEngines(),
 		freshener: newFreshener(), backups: &c.Backups, access: access,
 	}
+	e.Use(calls.inUnits)
 	api.RegisterHandlers(e, api.NewStrictHandler(calls, nil))
 	e.GET(base+"/*", func(*echo.Context) error { return echo.ErrNotFound })
 	// A page that was open when the program was replaced asks where it used to.

@@ -247,6 +247,7 @@ func (s *calls) write(ctx context.Context, out io.Writer, v *state, src *job.Sou
 		return err
 	}
 	paperOf := src.Report().In(zone)
+	paperOf.Units = shop.Units
 	switch paper {
 	case "report.pdf":
 		pictures, err := s.pictures(ctx, v, zone)
@@ -276,7 +277,7 @@ func (s *calls) write(ctx context.Context, out io.Writer, v *state, src *job.Sou
 				found[t.Reading.At] = found[t.Reading.At].Merge(t.Reading.Delta(tester.Default))
 			}
 		}
-		return report.Run(out, v.circuit, found)
+		return report.Run(out, v.circuit, found, shop.Units)
 	}
 }
 

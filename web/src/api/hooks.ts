@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { keepAndSend, type Waiting } from '../outbox/outbox';
+import { inUnits } from '../ui/units';
 import { inZone } from '../ui/words';
 import {
 	type Box,
@@ -39,6 +40,7 @@ export function useBasics() {
 		queryFn: async () => {
 			const basics = await body(client.GET('/api/v1/basics'));
 			inZone(basics.timeZone);
+			inUnits(basics.units);
 			return basics;
 		},
 		staleTime: Number.POSITIVE_INFINITY,
@@ -345,9 +347,12 @@ export function useSetHouse() {
 			return body(client.PUT('/api/v1/house', { body: change(sheet) }));
 		},
 		onSuccess: (sheet) => {
+			const measuredIn = cache.getQueryData<HouseSheet>(['house'])?.units;
 			inZone(sheet.timeZone);
+			inUnits(sheet.units);
 			cache.setQueryData(['house'], sheet);
-			cache.invalidateQueries({ queryKey: ['box'] });
+			// Every sentence may say other figures.
+			cache.invalidateQueries(measuredIn === sheet.units ? { queryKey: ['box'] } : undefined);
 		},
 	});
 }

@@ -1736,6 +1736,7 @@ export interface components {
             patterns: components["schemas"]["LampPattern"][];
             /** @description The shop's, by its IANA name; empty: that of the browser */
             timeZone: string;
+            units: components["schemas"]["Units"];
             /** @description The example house is there */
             example: boolean;
             /** @description What hangs on receptacles */
@@ -2833,6 +2834,7 @@ export interface components {
             items?: components["schemas"]["CatalogueItem"][];
             /** @description By its IANA name, for screens and papers; empty: that of the machine that shows them */
             timeZone?: string;
+            units?: components["schemas"]["Units"];
         };
         CatalogueItem: {
             code: string;
@@ -2872,7 +2874,13 @@ export interface components {
             topics: string[];
             rooms: string[];
             timeZone: string;
+            units: components["schemas"]["Units"];
         };
+        /**
+         * @description What screens and papers measure in; empty: US units. Fields that are numbers stay in US units as they are named; sentences come in these
+         * @enum {string}
+         */
+        Units: "" | "metric";
         Sum: {
             key: string;
             words: string;

@@ -182,7 +182,7 @@ function OfBox({ field, box, save }: AnswerProps) {
 					<Pick
 						words="volume"
 						value={box.box.volumeIn3}
-						of={volumes}
+						of={volumes()}
 						save={(volumeIn3) => enclosure({ volumeIn3, size: undefined })}
 					/>
 					<Figure words="marked" unit="in³" value={box.box.volumeIn3} save={(v) => enclosure({ volumeIn3: v })} />

@@ -257,7 +257,7 @@ function EnclosureEntry({ box, save }: { box: Box; save: (b: Box['box']) => void
 				]}
 				save={(material) => change({ material })}
 			/>
-			<Pick words="volume" value={e.volumeIn3} of={volumes} save={(v) => change({ volumeIn3: v, size: undefined })} />
+			<Pick words="volume" value={e.volumeIn3} of={volumes()} save={(v) => change({ volumeIn3: v, size: undefined })} />
 			<Figure words="or, marked" unit="in³" value={e.volumeIn3} save={(v) => change({ volumeIn3: v })} />
 			{e.material === 'metal' && (
 				<Words

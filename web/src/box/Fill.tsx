@@ -1,18 +1,20 @@
 import type { Plan } from '../api/client';
+import { measure } from '../ui/units';
 
 /** Box fill as a volume that fills up; past the line it does not fit. */
 export function FillBar({ fill }: { fill: Plan['fill'] }) {
 	const most = Math.max(fill.requiredIn3, fill.availableIn3, 1) * 1.02;
 	const share = (in3: number) => `${(100 * in3) / most}%`;
+	const in3 = measure('in³');
 	const over = fill.known && !fill.ok;
 	return (
 		<section className="mt-2" aria-label="Box fill">
 			<p className="m-0 flex flex-wrap items-baseline gap-x-3">
-				<b className={`mono text-xl ${over ? 'bg-ink px-1.5 text-paper' : ''}`}>{fill.requiredIn3} in³</b>
+				<b className={`mono text-xl ${over ? 'bg-ink px-1.5 text-paper' : ''}`}>{in3.said(fill.requiredIn3)}</b>
 				<span>
 					{fill.known ? (
 						<>
-							of {fill.availableIn3} in³ <b>{fill.ok ? 'It fits.' : 'Too full.'}</b>
+							of {in3.said(fill.availableIn3)} <b>{fill.ok ? 'It fits.' : 'Too full.'}</b>
 						</>
 					) : (
 						<b>needed; the volume of the box is not known.</b>
@@ -35,8 +37,8 @@ export function FillBar({ fill }: { fill: Plan['fill'] }) {
 				)}
 			</div>
 			<p className="m-0 text-soft">
-				{fill.items.map((item) => `${item.what} ${item.in3}`).join('; ')}
-				{fill.known && `; the line is the box, ${fill.availableIn3}`}
+				{fill.items.map((item) => `${item.what} ${in3.shown(item.in3)}`).join('; ')}
+				{fill.known && `; the line is the box, ${in3.shown(fill.availableIn3)}`}
 			</p>
 		</section>
 	);

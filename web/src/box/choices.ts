@@ -1,11 +1,12 @@
 import type { Box, Chosen } from '../api/client';
+import { measure } from '../ui/units';
 
 /** What is chosen of in one tap, wherever it is asked. */
 export const walls = (['gypsum', 'plaster', 'tile', 'wood', 'masonry'] as const).map((v) => ({ value: v, words: v }));
 
 export const exposures = (['dry', 'damp', 'wet'] as const).map((v) => ({ value: v, words: v }));
 
-export const volumes = [14, 18, 20.3, 22.5].map((v) => ({ value: v, words: `${v} in³` }));
+export const volumes = () => [14, 18, 20.3, 22.5].map((v) => ({ value: v, words: measure('in³').said(v) }));
 
 export const protections = [
 	{ value: 'none', words: 'plain' },

@@ -1,5 +1,6 @@
 import { type ReactNode, useEffect, useRef, useState } from 'react';
 import { field } from '../ui/Button';
+import { measure } from '../ui/units';
 import { numberIn } from '../ui/words';
 
 interface PickProps<T> {
@@ -69,11 +70,12 @@ interface NumberProps {
 }
 
 /** A figure that may be left open. */
-export function Figure({ words, unit, value, save }: NumberProps) {
-	const [typed, setTyped, enter] = useTyped(value === undefined ? '' : String(value), (text) => {
+export function Figure({ words, unit: us, value, save }: NumberProps) {
+	const { unit, shown, read } = measure(us);
+	const [typed, setTyped, enter] = useTyped(value === undefined ? '' : String(shown(value)), (text) => {
 		const v = text.trim() === '' ? undefined : numberIn(text);
 		if (v !== undefined && Number.isNaN(v)) return;
-		if (v !== value) save(v);
+		if (v !== (value === undefined ? undefined : shown(value))) save(v === undefined ? undefined : read(v));
 	});
 	return (
 		<label className="flex items-center gap-2 text-soft">

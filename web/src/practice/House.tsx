@@ -18,6 +18,7 @@ function asSet(sheet: HouseSheet): Shop {
 		amendments: sheet.amendments,
 		items: sheet.items,
 		timeZone: sheet.timeZone || undefined,
+		units: sheet.units,
 	};
 }
 
@@ -35,7 +36,12 @@ export function House({ part }: { part: 'practice' | 'code' | 'prices' | 'clock'
 					{part === 'practice' && <Schools sheet={sheet} save={save} />}
 					{part === 'code' && <Code sheet={sheet} save={save} />}
 					{part === 'prices' && <Prices sheet={sheet} save={save} />}
-					{part === 'clock' && <Clock sheet={sheet} save={save} />}
+					{part === 'clock' && (
+						<div className="grid gap-6 wide:grid-cols-2">
+							<Units sheet={sheet} save={save} />
+							<Clock sheet={sheet} save={save} />
+						</div>
+					)}
 				</>
 			)}
 		</>
@@ -75,6 +81,32 @@ function Clock({ sheet, save }: Part) {
 					))}
 				</select>
 			</label>
+		</section>
+	);
+}
+
+/** What lengths, volumes and torques are shown in. */
+function Units({ sheet, save }: Part) {
+	return (
+		<section className="grid gap-2" aria-label="Units">
+			<h2 className="m-0 text-xl font-bold">Units</h2>
+			<label className="grid gap-1 text-soft wide:w-96">
+				on screens and papers
+				<select
+					className={field}
+					value={sheet.units}
+					onChange={(e) => {
+						const units = e.target.value as Shop['units'];
+						save(() => ({ units }));
+					}}
+				>
+					<option value="">feet, inches, cubic inches</option>
+					<option value="metric">metres, millimetres, cubic centimetres</option>
+				</select>
+			</label>
+			<p className="m-0 text-soft">
+				Wire stays in AWG. Metric has newton metres beside the torque that drivers are marked in.
+			</p>
 		</section>
 	);
 }

@@ -5,6 +5,7 @@ import { UndoButtons } from '../calls/Beside';
 import { Button, field } from '../ui/Button';
 import { OpenFile } from '../ui/OpenFile';
 import { Problem } from '../ui/Problem';
+import { measure } from '../ui/units';
 import { numberIn } from '../ui/words';
 
 interface Props {
@@ -139,9 +140,9 @@ function AddStop({ call, basics, picked, pick }: Props) {
 		const stop: NewStop = { after: behind, label, ground: ground !== 'none', awg, gfci: kind === 'gfci' };
 		if (kind === 'two') stop.devices = 2;
 		if (kind === 'junction') stop.devices = 0;
-		if (ft.trim()) stop.feet = numberIn(ft);
+		if (ft.trim()) stop.feet = measure('ft').read(numberIn(ft));
 		if (Number.isNaN(stop.feet)) {
-			setWrong(new Error(`Cable: “${ft}” is not a number of feet.`));
+			setWrong(new Error(`Cable: “${ft}” is not a number of ${measure('ft').unit}.`));
 			return;
 		}
 		setWrong(null);
@@ -246,10 +247,10 @@ function AddStop({ call, basics, picked, pick }: Props) {
 								className={`${field} mono w-16 text-right`}
 								inputMode="decimal"
 								value={ft}
-								placeholder={String(basics.assumedFeet)}
+								placeholder={String(measure('ft').shown(basics.assumedFeet))}
 								onChange={(e) => setFeet(e.target.value)}
 							/>
-							ft
+							{measure('ft').unit}
 						</span>
 					</label>
 					<label className="grid gap-1 text-soft">

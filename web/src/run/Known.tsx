@@ -4,7 +4,8 @@ import { useSetConditions, useSetMap } from '../api/hooks';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { Ticked } from '../ui/Ticked';
-import { numberIn, percent } from '../ui/words';
+import { measure } from '../ui/units';
+import { feet, numberIn, percent } from '../ui/words';
 
 const conditions: { condition: Condition; words: string }[] = [
 	{ condition: 'push-in', words: 'push-in terminals' },
@@ -51,7 +52,7 @@ const kinds: { kind: Clue['kind']; words: string }[] = [
 	{ kind: 'stays-on', words: 'stays live when the GFCI trips at' },
 	{ kind: 'fed-from', words: 'is seen to be fed from' },
 	{ kind: 'cannot-be', words: 'cannot be fed straight from' },
-	{ kind: 'distance', words: 'lies so many feet from' },
+	{ kind: 'distance', words: 'lies so far from' },
 	{ kind: 'cable-count', words: 'has so many cables in it' },
 ];
 
@@ -100,7 +101,7 @@ export function PlaceInOrder({ call, stop }: { call: Call; stop: Stop }) {
 
 function clueWords(c: Clue, label: (box: string) => string): string {
 	if (c.kind === 'cable-count') return `has ${c.count} ${c.count === 1 ? 'cable' : 'cables'} in it`;
-	if (c.kind === 'distance') return `lies ${c.feet} ft from ${label(c.with ?? '')}`;
+	if (c.kind === 'distance') return `lies ${feet(c.feet ?? 0)} from ${label(c.with ?? '')}`;
 	return `${kinds.find((k) => k.kind === c.kind)?.words} ${label(c.with ?? '')}`;
 }
 
@@ -120,7 +121,7 @@ function NewClue({ call, stop, add }: { call: Call; stop: Stop; add: (clue: Clue
 		setWrong(null);
 		setFigure('');
 		if (counted) add({ kind, box: stop.box, count: Math.round(n) });
-		else if (kind === 'distance') add({ kind, box: stop.box, with: other, feet: n });
+		else if (kind === 'distance') add({ kind, box: stop.box, with: other, feet: measure('ft').read(n) });
 		else add({ kind, box: stop.box, with: other });
 	};
 	return (
@@ -150,7 +151,7 @@ function NewClue({ call, stop, add }: { call: Call; stop: Stop; add: (clue: Clue
 			)}
 			{(counted || kind === 'distance') && (
 				<input
-					aria-label={counted ? 'Cables' : 'Feet'}
+					aria-label={counted ? 'Cables' : `Distance, ${measure('ft').unit}`}
 					className={`${field} mono w-20 text-right`}
 					inputMode="decimal"
 					value={figure}

@@ -4,6 +4,7 @@ import { useAddLoad, useChangeStop, useRemoveLoad, useRemoveStop } from '../api/
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { Ticked } from '../ui/Ticked';
+import { measure } from '../ui/units';
 import { numberIn } from '../ui/words';
 import { PlaceConditions, PlaceInOrder } from './Known';
 
@@ -23,13 +24,13 @@ export function StopEditor({ call, stop, basics }: { call: Call; stop: Stop; bas
 			<div className="flex flex-wrap items-end gap-3">
 				<Typed words="name" value={stop.label} save={(label) => save({ label })} wide />
 				<Typed
-					words="cable to here, ft"
-					value={String(stop.cable.feet)}
+					words={`cable to here, ${measure('ft').unit}`}
+					value={String(measure('ft').shown(stop.cable.feet))}
 					numeric
 					save={(ft) =>
 						Number.isNaN(numberIn(ft))
-							? setWrong(new Error(`Cable: “${ft}” is not a number of feet.`))
-							: save({ feet: numberIn(ft) })
+							? setWrong(new Error(`Cable: “${ft}” is not a number of ${measure('ft').unit}.`))
+							: save({ feet: measure('ft').read(numberIn(ft)) })
 					}
 				/>
 				<label className="grid gap-1 text-soft">

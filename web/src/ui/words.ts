@@ -1,3 +1,5 @@
+import { measure } from './units';
+
 /** A probability as people say it; none is ever certain. */
 export function percent(p: number): string {
 	if (p > 0.99) return '>99 %';
@@ -58,7 +60,8 @@ export function capital(s: string): string {
 }
 
 export function feet(ft: number): string {
-	return `${Math.round(ft)} ft`;
+	const { unit, shown } = measure('ft');
+	return `${unit === 'ft' ? Math.round(ft) : shown(ft)} ${unit}`;
 }
 
 /** The number typed, with a point or a comma; NaN where it is none. */
