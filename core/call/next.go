@@ -26,7 +26,12 @@ type Move struct {
 	Mode tester.Mode  `json:"mode,omitempty"`
 	// Act comes before that reading; empty for none.
 	Act tester.ActName `json:"act,omitempty"`
+	// UnderWay: the work is; the diagnosis has had its say, and stands aside.
+	UnderWay bool `json:"underWay,omitempty"`
 }
+
+// underWay are the moves of work that is.
+var underWay = []MoveKind{LookIn, MakeItUp, SwitchOn, NextCall}
 
 // MoveKind says what kind of move it is.
 type MoveKind string
@@ -61,6 +66,12 @@ const (
 // Move is the next move of the call. A danger that the readings do not exclude comes
 // before all else while the power is on; work begun on a box goes on from where it is.
 func (r *Record) Move(v *View) Move {
+	m := r.move(v)
+	m.UnderWay = slices.Contains(underWay, m.Kind)
+	return m
+}
+
+func (r *Record) move(v *View) Move {
 	f := &v.Facts
 	state, _ := r.State()
 	off := state != nil && state.BreakerOn != nil && !*state.BreakerOn

@@ -77,7 +77,7 @@ func (c *Circuit) checkHead() error {
 	case b.Poles != 1 && b.Poles != 2:
 		return fmt.Errorf("breaker.poles: %d, want 1 or 2", b.Poles)
 	}
-	return oneOf("breaker.protection", b.Protection, NoProtection, GFCIBreaker, AFCIBreaker, DualBreaker)
+	return oneOf("breaker.protection", b.Protection, NoProtection, GFCIBreaker, AFCIBreaker, DualBreaker, UnknownProtection)
 }
 
 func (c *Circuit) checkNames() error {

@@ -40,6 +40,9 @@ const (
 	GFCIBreaker  Protection = "gfci"
 	AFCIBreaker  Protection = "afci"
 	DualBreaker  Protection = "dual"
+	// UnknownProtection is that of a breaker nobody has looked at. It is modelled as a plain
+	// one, and nothing is concluded from that.
+	UnknownProtection Protection = "unknown"
 )
 
 // SeesGroundFaults reports whether the breaker compares hot and neutral.

@@ -34,6 +34,13 @@ func New(name string) *Circuit {
 	}
 }
 
+// Unseen is a circuit of which nothing is known yet, its breaker least of all.
+func Unseen(name string) *Circuit {
+	c := New(name)
+	c.Breaker.Protection = UnknownProtection
+	return c
+}
+
 // Encode writes the circuit file.
 func (c *Circuit) Encode() ([]byte, error) {
 	data, err := json.MarshalIndent(c, "", "  ")

@@ -3,6 +3,8 @@ package diagnosis
 import (
 	"fmt"
 	"math"
+	"slices"
+	"strings"
 
 	"elvat/core/tester"
 )
@@ -31,6 +33,8 @@ func (e *Engine) answer(r *tester.Reading, h int, s *stage) (answer, error) {
 			return answer{}, errNoDevice(r.At)
 		}
 		return errors.tripped(c.PlugButton(o), r.Tripped), nil
+	case r.Tool == tester.Indicator:
+		return errors.indicated(c.Indicates(r.At), r.Light.Means), nil
 	case r.Tool == tester.DeviceButton:
 		return errors.tripped(c.DeviceButton(r.At), r.Tripped), nil
 	case r.Tool == tester.Analyzer:
@@ -64,4 +68,20 @@ func (e *Engine) answer(r *tester.Reading, h int, s *stage) (answer, error) {
 // told judges an answer of the customer's by what would have happened.
 func (e Errors) told(r *tester.Reading, is tester.Answer) answer {
 	return flat(string(is), e.toldLikelihood(is, r.Answer), is == r.Answer)
+}
+
+// indicated judges what a light was said to mean. Where nobody said, it tells nothing.
+func (e Errors) indicated(holds []tester.Meaning, said tester.Meaning) answer {
+	names := make([]string, len(holds))
+	for i, m := range holds {
+		names[i] = m.Words()
+	}
+	code := strings.Join(names, ", or ")
+	switch {
+	case said == "":
+		return flat(code, 1, true)
+	case slices.Contains(holds, said):
+		return flat(code, 1-e.Light, true)
+	}
+	return flat(code, e.Light/float64(len(tester.Meanings)-1), false)
 }

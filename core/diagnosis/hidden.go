@@ -164,7 +164,9 @@ func (w *weighed) liveYoke(box *circuit.Box, v *circuit.Device) (Danger, bool) {
 func (w *weighed) wasRead(device string) bool {
 	return slices.ContainsFunc(
 		w.readings,
-		func(r tester.Reading) bool { return r.At == device && r.Tool != tester.Told && r.Tool != tester.Act },
+		func(r tester.Reading) bool {
+			return r.At == device && r.Tool != tester.Told && r.Tool != tester.Act && r.Tool != tester.Indicator
+		},
 	)
 }
 

@@ -162,6 +162,8 @@ func (e *Engine) timelineOf(readings []tester.Reading) timeline {
 				},
 			)
 			epoch++
+		case r.Tool == tester.Indicator && r.Light.Means == "":
+			counts = false // nobody said what it means
 		case r.Tool == tester.Eyes:
 			t.looked = append(t.looked, r.Site)
 		}

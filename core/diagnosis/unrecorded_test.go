@@ -263,3 +263,49 @@ func TestIsCause(t *testing.T) {
 		assert.Equal(t, row.want, row.s.IsCause(), "%+v", row.s)
 	}
 }
+
+// TestLights: a GFCI's light tells what its own sheet says of it, and nothing where
+// nobody looked it up (trade.md: lights mean different things by device).
+func TestLights(t *testing.T) {
+	yes := true
+	gfci := func(c *circuit.Circuit) { require.NoError(t, c.ChangeStop("B1", circuit.StopChange{GFCI: &yes})) }
+	light := func(shows tester.Shows, means tester.Meaning) tester.Reading {
+		r := tester.Reading{At: "R1", Tool: tester.Indicator, Light: &tester.Light{Shows: shows, Means: means, Kind: "white, one light"}}
+		if shows != tester.LightOff {
+			r.Light.Colour = "red"
+		}
+		return r
+	}
+	dead := []tester.Reading{lamps("R1", dark, dark, dark), lamps("R2", dark, dark, dark)}
+	for _, row := range []struct {
+		means  tester.Meaning
+		shows  tester.Shows
+		raised string
+		odds   float64 // times
+	}{
+		{tester.MeansTripped, tester.LightOn, "tripped", 5},
+		{tester.MeansFailed, tester.LightBlinking, "dead GFCI", 20},
+		{tester.MeansNoPower, tester.LightOff, "", 0},
+	} {
+		c := loft(t, gfci)
+		before, unsaid := under(t, c, diagnosis.Conditions{}, dead...), under(t, c, diagnosis.Conditions{}, append(slices.Clone(dead), light(row.shows, ""))...)
+		after := under(t, c, diagnosis.Conditions{}, append(slices.Clone(dead), light(row.shows, row.means))...)
+		of := func(r *diagnosis.Result, match func(s diagnosis.Suspect) bool) (p float64) {
+			for _, s := range r.Suspects {
+				if match(s) {
+					p += s.Probability
+				}
+			}
+			return p
+		}
+		named := func(s diagnosis.Suspect) bool { return strings.Contains(s.Name, row.raised) && s.Site == "B1" }
+		if row.raised == "" { // ahead of the device
+			named = func(s diagnosis.Suspect) bool { return strings.Contains(s.Name, "GFCI") && s.Site == "B1" }
+			assert.Less(t, of(after, named), of(before, named)/4)
+		} else {
+			odds := func(p float64) float64 { return p / (1 - p) }
+			assert.Greater(t, odds(of(after, named)), row.odds*odds(of(before, named)), row.raised)
+		}
+		assert.InDelta(t, of(before, named), of(unsaid, named), 1e-6, "what was not said tells nothing")
+	}
+}

@@ -202,6 +202,7 @@ type Errors struct {
 	Eyes       float64 // share of faults in an opened box that are overlooked
 	ToldOutlet float64 // share of outlets of which a customer says the wrong thing
 	Told       float64 // share of a customer's other answers that are wrong
+	Light      float64 // share of a GFCI's lights that are read, or looked up, wrongly
 	Doubtful   float64 // share of readings marked doubtful that are anything at all
 	Level      float64 // spread of the supply's own level about nominal
 }
@@ -210,7 +211,7 @@ type Errors struct {
 var DefaultErrors = Errors{
 	Lamp: 0.01, Glow: 0.01, Slot: 0.05, FaintBlurs: 0.2,
 	VoltsShare: 0.015, VoltsPlus: 1, GhostShare: 0.8, GhostPlus: 20, VoltsWild: 0.01, Level: 0.03,
-	ToldOutlet: 0.05, Told: 0.15, Doubtful: 0.7,
+	ToldOutlet: 0.05, Told: 0.15, Light: 0.05, Doubtful: 0.7,
 	Act: 0.03, IdleGFCI: 0.05, FoundBox: 0.05, MissedBox: 0.3, Eyes: 0.02, Trip: 0.005, OhmsShare: 0.2, OhmsPlus: 0.02, AmpsShare: 0.05, AmpsPlus: 0.02,
 }
 

@@ -34,6 +34,30 @@ const (
 // Accesses lists them.
 var Accesses = []Access{Read, WorkOn, Pass, Manage, Anybody, SignedIn}
 
+// A Right is an access in words, and which roles have it.
+type Right struct {
+	Words string `json:"words"`
+	Roles []Role `json:"roles"`
+}
+
+// Rights tell who may what, from the least to the most.
+func Rights() []Right {
+	rights := []Right{}
+	for _, a := range []struct {
+		access Access
+		words  string
+	}{{Read, "look and print"}, {WorkOn, "read, record, prove"}, {Pass, "pass a shut gate, with a reason"}, {Manage, "people, practice, backups"}} {
+		right := Right{Words: a.words}
+		for _, role := range Roles {
+			if role.May(a.access) {
+				right.Roles = append(right.Roles, role)
+			}
+		}
+		rights = append(rights, right)
+	}
+	return rights
+}
+
 // May reports whether the role has the access.
 func (r Role) May(a Access) bool {
 	switch r {

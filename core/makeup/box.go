@@ -52,7 +52,7 @@ type Breaker struct {
 }
 
 // ProtectionUnknown is that of a breaker nobody has looked at; empty means the same.
-const ProtectionUnknown circuit.Protection = "unknown"
+const ProtectionUnknown = circuit.UnknownProtection
 
 // protectionKnown reports whether somebody has looked at the breaker.
 func (b *Box) protectionKnown() bool {

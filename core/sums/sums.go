@@ -46,6 +46,8 @@ type Answer struct {
 	Working string `json:"working"` // the formula with its numbers
 	Says    string `json:"says"`    // what it means for the work
 	Over    bool   `json:"over"`    // past a limit
+	// Share is how much of the limit it is; 0 where there is none.
+	Share float64 `json:"share,omitempty"`
 }
 
 // A Sum is one of the figures.
@@ -232,7 +234,7 @@ func workFill(v values) Answer {
 		c.Devices = slices.Repeat([]wire.Gauge{nec.Largest(c.Insulated)}, int(v["devices"]))
 	}
 	items, total := nec.Book{Edition: nec.Edition(v["edition"])}.Fill(c)
-	a := Answer{Over: float64(total) > v["volume"]+1e-9}
+	a := Answer{Over: float64(total) > v["volume"]+1e-9, Share: float64(total) / v["volume"]}
 	for i, item := range items {
 		a.Lines = append(
 			a.Lines,
@@ -281,7 +283,7 @@ var drop = Sum{
 				{"Loop", fmt.Sprintf("%.2f ohm", 2*v["feet"]*ohms), false},
 			},
 			Working: fmt.Sprintf("2 x %g\u00a0ft x %.3f ohm / 1000\u00a0ft x %g A = %.2f V", v["feet"], 1000*ohms, v["amps"], volts),
-			Says:    "Under 3 %: nothing to do.", Over: percent > 3,
+			Says:    "Under 3 %: nothing to do.", Over: percent > 3, Share: percent / 3,
 		}
 		if percent > 3 {
 			a.Says = "Over 3 %: advice of the code, not a rule. A thicker wire or a shorter way."
@@ -349,7 +351,7 @@ var leakage = Sum{
 				{"Together, at most", fmt.Sprintf("%.2f mA", total), true},
 			},
 			Working: fmt.Sprintf("0.5 x %g + 0.75 x %g + %.2f = %.2f mA", v["cord"], v["fixed"], capacitance, total),
-			Says:    "Under 4 mA: sound appliances do not trip it. If it trips, something leaks.", Over: total >= 4,
+			Says:    "Under 4 mA: sound appliances do not trip it. If it trips, something leaks.", Over: total >= 4, Share: total / 4,
 		}
 		if a.Over {
 			a.Says = "4 mA or more: it can trip with nothing wrong. Split the loads over more GFCIs."
@@ -378,7 +380,7 @@ var heat = Sum{
 				v["ohms"],
 				w,
 			),
-			Says: "Little: a sound contact stays near this.", Over: w >= warm,
+			Says: "Little: a sound contact stays near this.", Over: w >= warm, Share: w / warm,
 		}
 		if a.Over {
 			a.Says = "As much as a small lamp, inside a box: it browns, smells and gets worse. Stop using it."
@@ -439,6 +441,7 @@ var spacers = Sum{
 				{"Layers", fmt.Sprint(n), true},
 			}, Working: fmt.Sprintf("%s\u00a0in / (1/16\u00a0in) = %d", makeup.Fraction(v["setback"]), n),
 			Says: "Until the yoke bears hard at the wall plane.", Over: v["setback"] > float64(nec.MostSetback) || v["wall"] == 1 && v["setback"] > 0,
+			Share: v["setback"] / float64(nec.MostSetback),
 		}
 		if a.Over {
 			a.Says = "A box extender first: the box itself is too far back."
@@ -473,7 +476,7 @@ var plate = Sum{
 				makeup.Fraction(v["gap"]),
 				makeup.Fraction(float64(p.Width)),
 			),
-			Says: "The gap is within what the code leaves open.", Over: v["gap"] > float64(nec.MostGap),
+			Says: "The gap is within what the code leaves open.", Over: v["gap"] > float64(nec.MostGap), Share: v["gap"] / float64(nec.MostGap),
 		}
 		if a.Over {
 			a.Says = "Fill the gap as well: the plate hides it, and does not close it."

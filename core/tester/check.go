@@ -38,6 +38,12 @@ func (r *Reading) Check(c *circuit.Circuit) error {
 		r.Found != nil && r.Found.Names != nil && r.Tool != Eyes {
 		return fmt.Errorf("%s: %s: act, held, cameBack, watts, hint and yes are no tester's", r.place(), r.Tool)
 	}
+	if r.Tool == Indicator {
+		return r.checkLight(c)
+	}
+	if r.Light != nil {
+		return fmt.Errorf("%s: %s: light is what the face of a GFCI shows", r.place(), r.Tool)
+	}
 	if r.Tool == Eyes || r.Tool == Fixed {
 		return r.checkLooked(c)
 	}

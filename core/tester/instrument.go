@@ -44,7 +44,7 @@ var instruments = map[Tool]instrument{
 }
 
 // otherNames are those of the tools that are put on no outlet.
-var otherNames = map[Tool]string{Ohms: "ohms", Clamp: "clamp", Told: "customer's word", Act: "act", Hint: "look from outside", Eyes: "eyes", Fixed: "repair"}
+var otherNames = map[Tool]string{Ohms: "ohms", Clamp: "clamp", Told: "customer's word", Indicator: "light of the GFCI", Act: "act", Hint: "look from outside", Eyes: "eyes", Fixed: "repair"}
 
 // Name is what the trade calls the tool, in a sentence.
 func (t Tool) Name() string {

@@ -35,6 +35,9 @@ func TestLine(t *testing.T) {
 		{`{ "tool": "eyes", "site": "B2", "found": [] }`, "Opened: all sound"},
 		{`{ "tool": "eyes", "site": "B2", "found": [{ "kind": "swapped", "at": "R1", "pair": "hot-neutral" }] }`, "Opened: found swapped at R1"},
 		{`{ "tool": "fixed", "faults": [{ "kind": "swapped", "at": "R1", "pair": "hot-neutral" }] }`, "Put right: swapped at R1"},
+		{`{ "tool": "light", "at": "G1", "light": { "colour": "red", "shows": "blinking", "kind": "ivory, two lights", "means": "failed" } }`,
+			"Light of the GFCI: red blinking; by the sheet of “ivory, two lights”: failed its own test"},
+		{`{ "tool": "light", "at": "G1", "light": { "shows": "off" } }`, "Light of the GFCI: no light; what it means was not said"},
 		{`{ "tool": "hint", "hint": "warm-plate", "site": "B2", "yes": false }`, "From outside: the plate is cool"},
 		{`{ "tool": "told", "at": "R1", "works": false }`, "Customer: dead"},
 		{`{ "tool": "told", "asked": "reset-gfcis", "answer": "came-back" }`, "GFCIs reset: it came back"},
@@ -43,6 +46,29 @@ func TestLine(t *testing.T) {
 		r, err := tester.ParseOne([]byte(row.reading), c)
 		require.NoError(t, err, row.reading)
 		assert.Equal(t, row.want, r.Line(nil), row.reading)
+	}
+}
+
+// TestLightsAreChecked: a light means something by a kind of device only, on a GFCI only.
+func TestLightsAreChecked(t *testing.T) {
+	c := circuit.New("two outlets")
+	require.NoError(t, c.AddStop(circuit.NewStop{After: circuit.Panel, Label: "Door", Ground: true, GFCI: true}))
+	require.NoError(t, c.AddStop(circuit.NewStop{After: "B1", Label: "Bench", Ground: true}))
+	for _, row := range []struct{ reading, says string }{
+		{`{ "tool": "light", "at": "R1", "light": { "shows": "off" } }`, "R1 is no GFCI"},
+		{`{ "tool": "light", "at": "G9", "light": { "shows": "off" } }`, "no such device"},
+		{`{ "tool": "light", "at": "G1" }`, "light is missing"},
+		{`{ "tool": "light", "at": "G1", "half": "top", "light": { "shows": "off" } }`, "not on a half"},
+		{`{ "tool": "light", "at": "G1", "glow": "off", "light": { "shows": "off" } }`, "no tester's values"},
+		{`{ "tool": "light", "at": "G1", "light": { "shows": "pulsing" } }`, "shows"},
+		{`{ "tool": "light", "at": "G1", "light": { "shows": "on" } }`, "colour"},
+		{`{ "tool": "light", "at": "G1", "light": { "shows": "off", "colour": "red" } }`, "colour"},
+		{`{ "tool": "light", "at": "G1", "light": { "shows": "off", "means": "tripped" } }`, "kind is missing"},
+		{`{ "tool": "light", "at": "G1", "light": { "shows": "off", "means": "broken", "kind": "ivory" } }`, "means"},
+		{`{ "tool": "lamp", "at": "R1", "glow": "off", "light": { "shows": "off" } }`, "light is what the face of a GFCI shows"},
+	} {
+		_, err := tester.ParseOne([]byte(row.reading), c)
+		assert.ErrorContains(t, err, row.says, row.reading)
 	}
 }
 

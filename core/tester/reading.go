@@ -47,6 +47,10 @@ var Tools = []Tool{Plug, PlugButton, DeviceButton, Meter, Sensor, Lamp, Analyzer
 // AtOutlets are the tools that are put on an outlet.
 var AtOutlets = []Tool{Plug, PlugButton, DeviceButton, Meter, Sensor, Lamp, Analyzer}
 
+// Plugs are the testers that a hand puts into the outlet by their plug, button and all: they
+// have no business where a ground pin or a yoke may be live.
+var Plugs = []Tool{Plug, PlugButton, Analyzer}
+
 // A Mode is how a meter loads what it measures.
 type Mode string
 
@@ -332,6 +336,8 @@ type Reading struct {
 	Site   string          `json:"site,omitempty"`   // eyes: a box, or the panel
 	Found  *Found          `json:"found,omitempty"`  // eyes
 	Faults []circuit.Fault `json:"faults,omitempty"` // fixed
+
+	Light *Light `json:"light,omitempty"` // of a GFCI's face
 
 	Works  *bool    `json:"works,omitempty"` // told, of an outlet
 	Asked  Question `json:"asked,omitempty"` // told, of the circuit

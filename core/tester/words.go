@@ -21,6 +21,8 @@ func (r *Reading) Words(c *circuit.Circuit) string {
 		return "not taken"
 	case r.Tool == Act:
 		return r.actWords(c)
+	case r.Tool == Indicator:
+		return r.Light.words()
 	case r.Tool == Hint && *r.Yes:
 		return map[HintName]string{LivePlate: "the sensor answers at the closed plate", WarmPlate: "the plate is warm", Wiggle: "the lamp flickers when the plug is moved"}[r.Hint]
 	case r.Tool == Hint:

@@ -13,9 +13,34 @@ test('buttons: which GFCI tripped, with the caution where it matters', async ({ 
 
 	await page.getByRole('button', { name: /^Wash sink, fed from/ }).click();
 	await page.keyboard.press('5');
-	await page.getByRole('button', { name: "the device's own" }).click();
+	await page.getByRole('button', { name: 'its own button' }).click();
 	await page.getByRole('button', { name: 'Nothing tripped' }).click();
 	await expect(newest(page)).toContainText("Device's own button: nothing tripped");
+});
+
+test('the light of a GFCI tells what its sheet says, asked once for each kind', async ({ page, server }) => {
+	await openCall(page, server, 'Loft darkroom');
+	await page.getByRole('button', { name: /^Wash sink, fed from/ }).click();
+	await page.keyboard.press('5');
+	const entry = page.getByTestId('entry');
+	await entry.getByRole('button', { name: 'its light' }).click();
+	await expect(entry.getByRole('button', { name: 'Enter this reading' })).toBeDisabled();
+	await entry.getByRole('button', { name: 'blinking' }).click();
+	await entry.getByRole('button', { name: 'red' }).click();
+	await expect(entry).toContainText('Until its sheet is read it counts for nothing');
+	await entry.getByLabel('Kind of device').fill('Ivory, two lights');
+	await entry.getByRole('button', { name: 'Failed its own test' }).click();
+	await entry.getByRole('button', { name: 'Enter this reading' }).click();
+	await expect(newest(page)).toContainText('Light of the GFCI: red blinking; by the sheet of “Ivory, two lights”: failed its own test');
+	await entry.getByRole('button', { name: 'blinking' }).click();
+	await entry.getByRole('button', { name: 'red' }).click();
+	await entry.getByRole('button', { name: 'Ivory, two lights' }).click();
+	await expect(entry).toContainText('By its sheet: failed its own test');
+	await entry.getByRole('button', { name: 'off', exact: true }).click();
+	await expect(entry).toContainText('What does its own sheet say that means?');
+	await entry.getByRole('button', { name: 'No sheet at hand' }).click();
+	await entry.getByRole('button', { name: 'Enter this reading' }).click();
+	await expect(newest(page)).toContainText('no light; what it means was not said');
 });
 
 test('load tester: figures and verdict', async ({ page, server }) => {

@@ -91,10 +91,11 @@ func (e BasicsLamps) Valid() bool {
 
 // Defines values for BreakerChangeProtection.
 const (
-	BreakerChangeProtectionAfci BreakerChangeProtection = "afci"
-	BreakerChangeProtectionDual BreakerChangeProtection = "dual"
-	BreakerChangeProtectionGfci BreakerChangeProtection = "gfci"
-	BreakerChangeProtectionNone BreakerChangeProtection = "none"
+	BreakerChangeProtectionAfci    BreakerChangeProtection = "afci"
+	BreakerChangeProtectionDual    BreakerChangeProtection = "dual"
+	BreakerChangeProtectionGfci    BreakerChangeProtection = "gfci"
+	BreakerChangeProtectionNone    BreakerChangeProtection = "none"
+	BreakerChangeProtectionUnknown BreakerChangeProtection = "unknown"
 )
 
 // Valid indicates whether the value is a known member of the BreakerChangeProtection enum.
@@ -107,6 +108,8 @@ func (e BreakerChangeProtection) Valid() bool {
 	case BreakerChangeProtectionGfci:
 		return true
 	case BreakerChangeProtectionNone:
+		return true
+	case BreakerChangeProtectionUnknown:
 		return true
 	default:
 		return false
@@ -424,52 +427,55 @@ func (e StopChangeSlots) Valid() bool {
 
 // Defines values for Tool.
 const (
-	Act          Tool = "act"
-	Analyzer     Tool = "analyzer"
-	Clamp        Tool = "clamp"
-	DeviceButton Tool = "device-button"
-	Eyes         Tool = "eyes"
-	Fixed        Tool = "fixed"
-	Hint         Tool = "hint"
-	Lamp         Tool = "lamp"
-	Meter        Tool = "meter"
-	Ohms         Tool = "ohms"
-	Plug         Tool = "plug"
-	PlugButton   Tool = "plug-button"
-	Sensor       Tool = "sensor"
-	Told         Tool = "told"
+	ToolAct          Tool = "act"
+	ToolAnalyzer     Tool = "analyzer"
+	ToolClamp        Tool = "clamp"
+	ToolDeviceButton Tool = "device-button"
+	ToolEyes         Tool = "eyes"
+	ToolFixed        Tool = "fixed"
+	ToolHint         Tool = "hint"
+	ToolLamp         Tool = "lamp"
+	ToolLight        Tool = "light"
+	ToolMeter        Tool = "meter"
+	ToolOhms         Tool = "ohms"
+	ToolPlug         Tool = "plug"
+	ToolPlugButton   Tool = "plug-button"
+	ToolSensor       Tool = "sensor"
+	ToolTold         Tool = "told"
 )
 
 // Valid indicates whether the value is a known member of the Tool enum.
 func (e Tool) Valid() bool {
 	switch e {
-	case Act:
+	case ToolAct:
 		return true
-	case Analyzer:
+	case ToolAnalyzer:
 		return true
-	case Clamp:
+	case ToolClamp:
 		return true
-	case DeviceButton:
+	case ToolDeviceButton:
 		return true
-	case Eyes:
+	case ToolEyes:
 		return true
-	case Fixed:
+	case ToolFixed:
 		return true
-	case Hint:
+	case ToolHint:
 		return true
-	case Lamp:
+	case ToolLamp:
 		return true
-	case Meter:
+	case ToolLight:
 		return true
-	case Ohms:
+	case ToolMeter:
 		return true
-	case Plug:
+	case ToolOhms:
 		return true
-	case PlugButton:
+	case ToolPlug:
 		return true
-	case Sensor:
+	case ToolPlugButton:
 		return true
-	case Told:
+	case ToolSensor:
+		return true
+	case ToolTold:
 		return true
 	default:
 		return false
@@ -579,8 +585,15 @@ type Basics struct {
 	// Gauges AWG, thinnest first
 	Gauges []int `json:"gauges"`
 
-	// Lamps The plug tester's lamps left to right; empty: not taught yet
-	Lamps []BasicsLamps `json:"lamps"`
+	// Lamps The lamps of the person's own plug tester, left to right; empty: not taught yet
+	Lamps        []BasicsLamps `json:"lamps"`
+	LightColours []string      `json:"lightColours"`
+
+	// Lights What lights of GFCIs mean, as people of the shop said by the devices' own sheets
+	Lights []Light `json:"lights"`
+
+	// Meanings What a light can mean
+	Meanings []LightMeaning `json:"meanings"`
 
 	// Meter An instrument is on the wire
 	Meter bool `json:"meter"`
@@ -591,8 +604,14 @@ type Basics struct {
 	// Plugged What may turn out to be plugged in
 	Plugged []PluggedSize `json:"plugged"`
 
+	// Plugs Testers that a hand puts into the outlet by their plug: not where a pin may be live
+	Plugs []Tool `json:"plugs"`
+
 	// ProvesOn Volts of a source known to be live that prove a tester
 	ProvesOn []LiveSource `json:"provesOn"`
+
+	// Rights Who may what, from the least to the most
+	Rights []Right `json:"rights"`
 
 	// Shop Whose calls these are; may be empty
 	Shop string `json:"shop"`
@@ -967,6 +986,15 @@ type Learning = diagnosis.Learning
 // Level defines model for Level.
 type Level string
 
+// Light defines model for Light.
+type Light = tester.Light
+
+// LightMeaning defines model for LightMeaning.
+type LightMeaning struct {
+	Means string `json:"means"`
+	Words string `json:"words"`
+}
+
 // Lit defines model for Lit.
 type Lit string
 
@@ -1225,6 +1253,9 @@ type ResultPage struct {
 	} `json:"pictures"`
 	Result CallResult `json:"result"`
 }
+
+// Right defines model for Right.
+type Right = job.Right
 
 // Role defines model for Role.
 type Role string
@@ -1768,6 +1799,9 @@ type SetHouseJSONRequestBody = Shop
 // SetLampsJSONRequestBody defines body for SetLamps for application/json ContentType.
 type SetLampsJSONRequestBody = LampOrder
 
+// TellLightJSONRequestBody defines body for TellLight for application/json ContentType.
+type TellLightJSONRequestBody = Light
+
 // SetPanelJSONRequestBody defines body for SetPanel for application/json ContentType.
 type SetPanelJSONRequestBody SetPanelJSONBody
 
@@ -1977,9 +2011,12 @@ type ServerInterface interface {
 	// SetHouse Set them; what is absent is as usual again
 	// (PUT /api/v1/house)
 	SetHouse(ctx *echo.Context) error
-	// SetLamps Which lamp of the shop's plug tester stands for which pair, left to right
+	// SetLamps Which lamp of the person's own plug tester stands for which pair, left to right; where nobody signs in, the shop's
 	// (PUT /api/v1/lamps)
 	SetLamps(ctx *echo.Context) error
+	// TellLight What the light of a kind of GFCI means, by that device's own sheet; the last word stands
+	// (PUT /api/v1/lights)
+	TellLight(ctx *echo.Context) error
 	// SetPanel A panel's name and directory
 	// (PUT /api/v1/panels/{panel})
 	SetPanel(ctx *echo.Context, panel PanelID) error
@@ -3081,6 +3118,15 @@ func (w *ServerInterfaceWrapper) SetLamps(ctx *echo.Context) error {
 	return err
 }
 
+// TellLight converts echo context to params.
+func (w *ServerInterfaceWrapper) TellLight(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TellLight(ctx)
+	return err
+}
+
 // SetPanel converts echo context to params.
 func (w *ServerInterfaceWrapper) SetPanel(ctx *echo.Context) error {
 	var err error
@@ -3677,6 +3723,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/v1/house", wrapper.GetHouse, options.OperationMiddlewares["getHouse"]...)
 	router.PUT(options.BaseURL+"/api/v1/house", wrapper.SetHouse, options.OperationMiddlewares["setHouse"]...)
 	router.PUT(options.BaseURL+"/api/v1/lamps", wrapper.SetLamps, options.OperationMiddlewares["setLamps"]...)
+	router.PUT(options.BaseURL+"/api/v1/lights", wrapper.TellLight, options.OperationMiddlewares["tellLight"]...)
 	router.PUT(options.BaseURL+"/api/v1/panels/:panel", wrapper.SetPanel, options.OperationMiddlewares["setPanel"]...)
 	router.GET(options.BaseURL+"/api/v1/panels/:panel/directory.csv", wrapper.ExportDirectory, options.OperationMiddlewares["exportDirectory"]...)
 	router.PUT(options.BaseURL+"/api/v1/panels/:panel/directory.csv", wrapper.ImportDirectory, options.OperationMiddlewares["importDirectory"]...)
@@ -6014,6 +6061,45 @@ func (response SetLampsdefaultApplicationProblemPlusJSONResponse) VisitSetLampsR
 	return err
 }
 
+type TellLightRequestObject struct {
+	Body *TellLightJSONRequestBody
+}
+
+type TellLightResponseObject interface {
+	VisitTellLightResponse(w http.ResponseWriter) error
+}
+
+type TellLight200JSONResponse Basics
+
+func (response TellLight200JSONResponse) VisitTellLightResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TellLightdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TellLightdefaultApplicationProblemPlusJSONResponse) VisitTellLightResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SetPanelRequestObject struct {
 	Panel PanelID `json:"panel"`
 	Body  *SetPanelJSONRequestBody
@@ -7628,9 +7714,12 @@ type StrictServerInterface interface {
 	// SetHouse Set them; what is absent is as usual again
 	// (PUT /api/v1/house)
 	SetHouse(ctx context.Context, request SetHouseRequestObject) (SetHouseResponseObject, error)
-	// SetLamps Which lamp of the shop's plug tester stands for which pair, left to right
+	// SetLamps Which lamp of the person's own plug tester stands for which pair, left to right; where nobody signs in, the shop's
 	// (PUT /api/v1/lamps)
 	SetLamps(ctx context.Context, request SetLampsRequestObject) (SetLampsResponseObject, error)
+	// TellLight What the light of a kind of GFCI means, by that device's own sheet; the last word stands
+	// (PUT /api/v1/lights)
+	TellLight(ctx context.Context, request TellLightRequestObject) (TellLightResponseObject, error)
 	// SetPanel A panel's name and directory
 	// (PUT /api/v1/panels/{panel})
 	SetPanel(ctx context.Context, request SetPanelRequestObject) (SetPanelResponseObject, error)
@@ -9723,6 +9812,52 @@ func (sh *strictHandler) SetLamps(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SetLampsResponseObject); ok {
 		return validResponse.VisitSetLampsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TellLight operation middleware
+func (sh *strictHandler) TellLight(ctx *echo.Context) error {
+	var request TellLightRequestObject
+
+	var body TellLightJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TellLight(ctx.Request().Context(), request.(TellLightRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TellLight")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TellLightResponseObject); ok {
+		return validResponse.VisitTellLightResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

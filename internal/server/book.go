@@ -54,7 +54,7 @@ func (s *calls) CreateCall(ctx context.Context, r api.CreateCallRequestObject) (
 			}
 		}
 		if begin.Circuit == nil {
-			begin.Circuit, err = circuit.New(begin.Title).Encode()
+			begin.Circuit, err = circuit.Unseen(begin.Title).Encode()
 		}
 		return run, &begin, err
 	})
@@ -409,7 +409,7 @@ func (s *calls) runNow(ctx context.Context, id int64) (api.RunNowJSONResponse, e
 			now.Gfcis = append(now.Gfcis, g)
 		}
 	}
-	c := circuit.New(run.Name)
+	c := circuit.Unseen(run.Name)
 	if run.LastCall != 0 {
 		now.LastCall = &run.LastCall
 		if c, err = s.circuit(ctx, run.LastCall); err != nil {

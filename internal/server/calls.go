@@ -8,6 +8,8 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
+	"strings"
 	"time"
 
 	corecall "elvat/core/call"
@@ -43,14 +45,73 @@ func (s *calls) GetBasics(ctx context.Context, _ api.GetBasicsRequestObject) (ap
 	return api.GetBasics200JSONResponse(basics), err
 }
 
-// lampsSetting is the name under which the order of the lamps is kept.
-const lampsSetting = "lamps"
+// lampsOf is the name under which the order of the lamps is kept: each has a tester of his
+// own. Where nobody signs in, there is one.
+func lampsOf(ctx context.Context) string {
+	if by := callerOf(ctx).person; by != "" {
+		return "lamps of " + by
+	}
+	return "lamps"
+}
+
+// lightsSetting is the name under which is kept what lights mean; lights, at most so
+// many. Assumption.
+const (
+	lightsSetting = "lights"
+	mostLights    = 500
+)
+
+func (s *calls) lights(ctx context.Context) ([]tester.Light, error) {
+	lights := []tester.Light{}
+	kept, err := s.store.Setting(ctx, lightsSetting)
+	if err != nil || kept == nil {
+		return lights, err
+	}
+	return lights, json.Unmarshal(kept, &lights)
+}
+
+// TellLight keeps what somebody found on a device's sheet.
+func (s *calls) TellLight(ctx context.Context, r api.TellLightRequestObject) (api.TellLightResponseObject, error) {
+	told := *r.Body
+	told.Kind = strings.TrimSpace(told.Kind)
+	if err := told.Check(); err != nil {
+		return nil, badInput{err}
+	}
+	if told.Kind == "" || told.Means == "" {
+		return nil, badInput{errors.New("light: kind and means are wanted: which device, and what its sheet says")}
+	}
+	lights, err := s.lights(ctx)
+	if err != nil {
+		return nil, err
+	}
+	lights = slices.DeleteFunc(lights, func(l tester.Light) bool {
+		return l.Kind == told.Kind && l.Colour == told.Colour && l.Shows == told.Shows
+	})
+	if len(lights) >= mostLights {
+		return nil, badInput{fmt.Errorf("light: %d are kept already", mostLights)}
+	}
+	kept, err := json.Marshal(append(lights, told))
+	if err != nil {
+		return nil, err
+	}
+	if err := s.store.Set(ctx, lightsSetting, kept); err != nil {
+		return nil, err
+	}
+	basics, err := s.basics(ctx)
+	return api.TellLight200JSONResponse(basics), err
+}
 
 func (s *calls) basics(ctx context.Context) (api.Basics, error) {
 	b := api.Basics{
 		Shop: s.shop, Cautions: job.Cautions, BreakerAmps: circuit.BranchAmps, AssumedFeet: circuit.AssumedFeet,
 		Sides: tester.Default.Sides(), Lamps: []api.BasicsLamps{}, Patterns: tester.Patterns(), Appliances: appliances(), Meter: s.meter != nil,
-		Plugged: diagnosis.PluggedSizes, ProvesOn: job.ProvesOn,
+		Plugged: diagnosis.PluggedSizes, ProvesOn: job.ProvesOn, LightColours: tester.LightColours, Rights: job.Rights(),
+	}
+	for _, t := range tester.Plugs {
+		b.Plugs = append(b.Plugs, api.Tool(t))
+	}
+	for _, m := range tester.Meanings {
+		b.Meanings = append(b.Meanings, api.LightMeaning{Means: string(m), Words: m.Words()})
 	}
 	for _, g := range wire.Gauges {
 		b.Gauges = append(b.Gauges, int(g))
@@ -68,7 +129,10 @@ func (s *calls) basics(ctx context.Context) (api.Basics, error) {
 		return b, err
 	}
 	b.Example = site != 0
-	kept, err := s.store.Setting(ctx, lampsSetting)
+	if b.Lights, err = s.lights(ctx); err != nil {
+		return b, err
+	}
+	kept, err := s.store.Setting(ctx, lampsOf(ctx))
 	if err != nil || kept == nil {
 		return b, err
 	}
@@ -99,7 +163,7 @@ func (s *calls) SetLamps(ctx context.Context, r api.SetLampsRequestObject) (api.
 	if err != nil {
 		return nil, err
 	}
-	if err := s.store.Set(ctx, lampsSetting, kept); err != nil {
+	if err := s.store.Set(ctx, lampsOf(ctx), kept); err != nil {
 		return nil, err
 	}
 	basics, err := s.basics(ctx)

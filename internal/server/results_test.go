@@ -15,7 +15,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"elvat/core/job"
 	"elvat/core/result"
+	"elvat/core/tester"
 	"elvat/internal/api"
 )
 
@@ -161,4 +163,36 @@ func TestUnits(t *testing.T) {
 	}
 	made := s.ask("POST", "/api/v1/calls", `{ "title": "Box 6 in deep", "complaint": "" }`)
 	assert.Contains(t, made.Body.String(), "Box 6 in deep")
+}
+
+// TestOnesOwnTester: each has a tester of his own, and what lights mean is known to all.
+func TestOnesOwnTester(t *testing.T) {
+	o := newOffice(t)
+	basics := func(role job.Role) (b api.Basics) {
+		require.NoError(t, json.Unmarshal(o.ask(role, "GET", "/api/v1/basics", "").Body.Bytes(), &b))
+		return b
+	}
+	order := []api.BasicsLamps{"neutralGround", "hotGround", "hotNeutral"}
+	require.Equal(t, 200, o.ask(job.Helper, "PUT", "/api/v1/lamps", `{ "lamps": ["neutralGround", "hotGround", "hotNeutral"] }`).Code)
+	assert.Equal(t, order, basics(job.Helper).Lamps)
+	assert.Empty(t, basics(job.Electrician).Lamps, "another's tester is no guide to one's own")
+
+	for _, row := range []struct {
+		body string
+		code int
+		says string
+	}{
+		{`{ "shows": "on", "colour": "green", "kind": "ivory", "means": "ready" }`, 200, "ready"},
+		{`{ "shows": "on", "colour": "green", "kind": " ivory ", "means": "tripped" }`, 200, "tripped"}, // the last word stands
+		{`{ "shows": "on", "colour": "green", "kind": "ivory" }`, 422, "kind and means"},
+		{`{ "shows": "on", "colour": "plaid", "kind": "ivory", "means": "ready" }`, 422, "colour"},
+		{`{ "shows": "pulsing", "kind": "ivory", "means": "ready" }`, 422, "shows"},
+	} {
+		w := o.ask(job.Helper, "PUT", "/api/v1/lights", row.body)
+		assert.Equal(t, row.code, w.Code, row.body)
+		assert.Contains(t, w.Body.String(), row.says)
+	}
+	lights := basics(job.Electrician).Lights
+	require.Len(t, lights, 1)
+	assert.Equal(t, tester.MeansTripped, lights[0].Means)
 }

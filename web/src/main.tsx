@@ -20,6 +20,7 @@ import { SweepScreen } from './sweep/SweepScreen';
 import './styles.css';
 import { DeadScreen } from './dead/DeadScreen';
 import { Arrived, FocusKeeper, SkipLink } from './ui/Arrived';
+import { Keys } from './ui/Keys';
 import { followTheme } from './ui/theme';
 import { Working } from './ui/Working';
 import { VisitScreen } from './visit/VisitScreen';
@@ -54,6 +55,7 @@ if (root) {
 					<SkipLink />
 					<Arrived />
 					<FocusKeeper />
+					<Keys />
 					<SignedIn>
 						<WaitingBar />
 						<Routes>

@@ -13,6 +13,7 @@ import {
 	type Fault,
 	type Half,
 	type HouseSheet,
+	type Light,
 	type NewStop,
 	noted,
 	type OpenedBox,
@@ -250,6 +251,15 @@ export function useSetChanged(call: number) {
 export function useTakeFromMeter(call: number) {
 	return useMutation({
 		mutationFn: (probes: Probes) => body(client.POST('/api/v1/calls/{call}/meter', { ...at(call), body: probes })),
+	});
+}
+
+/** Keeps what a light means by its device's own sheet. */
+export function useTellLight() {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: (light: Light) => body(client.PUT('/api/v1/lights', { body: light })),
+		onSuccess: (basics) => cache.setQueryData(['basics'], basics),
 	});
 }
 

@@ -1329,8 +1329,25 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Which lamp of the shop's plug tester stands for which pair, left to right */
+        /** Which lamp of the person's own plug tester stands for which pair, left to right; where nobody signs in, the shop's */
         put: operations["setLamps"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/lights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** What the light of a kind of GFCI means, by that device's own sheet; the last word stands */
+        put: operations["tellLight"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1730,8 +1747,17 @@ export interface components {
             pictures: number;
         };
         Basics: {
-            /** @description The plug tester's lamps left to right; empty: not taught yet */
+            /** @description The lamps of the person's own plug tester, left to right; empty: not taught yet */
             lamps: ("hotNeutral" | "hotGround" | "neutralGround")[];
+            /** @description What lights of GFCIs mean, as people of the shop said by the devices' own sheets */
+            lights: components["schemas"]["Light"][];
+            lightColours: string[];
+            /** @description Who may what, from the least to the most */
+            rights: components["schemas"]["Right"][];
+            /** @description Testers that a hand puts into the outlet by their plug: not where a pin may be live */
+            plugs: components["schemas"]["Tool"][];
+            /** @description What a light can mean */
+            meanings: components["schemas"]["LightMeaning"][];
             /** @description All that three lamps can show, the sound outlet first */
             patterns: components["schemas"]["LampPattern"][];
             /** @description The shop's, by its IANA name; empty: that of the browser */
@@ -1795,6 +1821,27 @@ export interface components {
             };
             /** @description The trade's name for it */
             name: string;
+        };
+        Light: {
+            /** @description Empty where it is off */
+            colour?: string;
+            /** @enum {string} */
+            shows: "off" | "on" | "blinking";
+            /** @description Of device, as people call it */
+            kind?: string;
+            /**
+             * @description By that device's own sheet; absent: nobody said
+             * @enum {string}
+             */
+            means?: "ready" | "tripped" | "no-power" | "failed" | "exchanged";
+        };
+        Right: {
+            words: string;
+            roles: components["schemas"]["Role"][];
+        };
+        LightMeaning: {
+            means: string;
+            words: string;
         };
         LampOrder: {
             lamps: ("hotNeutral" | "hotGround" | "neutralGround")[];
@@ -1906,6 +1953,8 @@ export interface components {
             /** @enum {string} */
             mode?: "high-z" | "low-z";
             act?: components["schemas"]["ActName"];
+            /** @description The work is: the diagnosis has had its say, and stands aside */
+            underWay?: boolean;
         };
         /** @description An outlet to read on the way */
         Near: {
@@ -2003,7 +2052,7 @@ export interface components {
              * @description Its kind; absent: as it was
              * @enum {string}
              */
-            protection?: "none" | "gfci" | "afci" | "dual";
+            protection?: "none" | "gfci" | "afci" | "dual" | "unknown";
         };
         Stop: {
             box: string;
@@ -2096,7 +2145,7 @@ export interface components {
         /** @enum {string} */
         Half: "top" | "bottom";
         /** @enum {string} */
-        Tool: "plug" | "plug-button" | "device-button" | "meter" | "sensor" | "lamp" | "analyzer" | "ohms" | "clamp" | "eyes" | "fixed" | "told" | "act" | "hint";
+        Tool: "plug" | "plug-button" | "device-button" | "meter" | "sensor" | "lamp" | "analyzer" | "ohms" | "clamp" | "eyes" | "fixed" | "told" | "light" | "act" | "hint";
         /** @enum {string} */
         ActName: "unplug-all" | "switches-on" | "reset-gfcis" | "reset-breaker" | "reset" | "plugged" | "find-box";
         /** @enum {string} */
@@ -2145,6 +2194,7 @@ export interface components {
             };
             /** @enum {string} */
             glow?: "off" | "dim" | "bright" | "over";
+            light?: components["schemas"]["Light"];
             works?: boolean;
             /** @enum {string} */
             asked?: "reset-gfcis" | "cycle-breaker";
@@ -2915,6 +2965,11 @@ export interface components {
             working: string;
             says: string;
             over: boolean;
+            /**
+             * Format: double
+             * @description Of the limit: 1 is at it; absent where there is none
+             */
+            share?: number;
         };
         PracticeSheet: {
             weights: {
@@ -5114,6 +5169,31 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["LampOrder"];
+            };
+        };
+        responses: {
+            /** @description Choices and limits */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Basics"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    tellLight: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Light"];
             };
         };
         responses: {

@@ -91,6 +91,7 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 					<Link
 						to={`/calls/${call}`}
 						aria-label="Back to the call"
+						aria-keyshortcuts="h"
 						className="grid size-11 shrink-0 place-items-center hover:bg-wash print:hidden"
 					>
 						<Mark />
@@ -161,12 +162,13 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 						) : (
 							<>
 								<div className="mb-2 flex flex-wrap gap-x-1 border-b-2 border-ink print:hidden" role="tablist">
-									{sheets.map((s) => (
+									{sheets.map((s, i) => (
 										<button
 											key={s.key}
 											type="button"
 											role="tab"
 											aria-selected={sheet === s.key}
+											aria-keyshortcuts={`${showings.length + 1 + i}`}
 											onClick={() => setSheet(s.key)}
 											className="min-h-11 px-2.5 max-wide:px-1.5 aria-selected:bg-ink aria-selected:font-bold aria-selected:text-paper"
 										>
@@ -199,7 +201,7 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 				</div>
 			</main>
 			{entering && (
-				<div className="sticky bottom-0 z-11 border-t-2 border-ink bg-paper px-4 py-2 wide:hidden">
+				<div className="sticky bottom-0 z-11 border-t-2 border-ink bg-paper px-4 py-2 wide:hidden" data-next>
 					<Button
 						kind="main"
 						className="min-h-14 w-full text-lg"
@@ -284,11 +286,12 @@ const showings: { key: Shown; words: string }[] = [
 function Showing({ shown, setShown }: { shown: Shown; setShown: (s: Shown) => void }) {
 	return (
 		<div className="mb-2 flex flex-wrap gap-x-2 gap-y-1 max-wide:px-3 max-wide:pt-2 print:hidden">
-			{showings.map((s) => (
+			{showings.map((s, i) => (
 				<button
 					key={s.key}
 					type="button"
 					aria-pressed={shown === s.key}
+					aria-keyshortcuts={`${i + 1}`}
 					onClick={() => setShown(s.key)}
 					className={`min-h-11 border-2 border-ink px-3 aria-pressed:bg-ink aria-pressed:font-bold aria-pressed:text-paper ${s.key === 'both' ? 'max-wide:hidden' : ''}`}
 				>

@@ -80,7 +80,7 @@ export function BoxDrawing({ box, faces, landings, lit, pins = [], label }: Prop
 		>
 			{outline}
 			{d.sheaths.map((s) => (
-				<Sheath key={s.id} box={box} id={s.id} x={s.x} top={d.top} />
+				<Sheath key={s.id} box={box} id={s.id} x={s.x} top={d.top} room={d.width / d.sheaths.length} />
 			))}
 			{d.wires.filter(isLit).map((w) => (
 				<path key={w.key} d={w.path} className="lit-wire" fill="none" stroke="var(--accent)" strokeWidth={19} />
@@ -146,7 +146,22 @@ function WirePath({ wire, quiet }: { wire: Wire; quiet: boolean }) {
 	);
 }
 
-function Sheath({ box, id, x, top }: { box: Box; id: string; x: number; top: number }) {
+/** The words with their middle left out where there is no room for them: names differ at either end. */
+function fitted(words: string, room: number, letter: number): string {
+	const n = Math.max(8, Math.floor(room / letter));
+	return words.length <= n ? words : `${words.slice(0, n - 5).trimEnd()}…${words.slice(-4)}`;
+}
+
+interface SheathProps {
+	box: Box;
+	id: string;
+	x: number;
+	top: number;
+	/** From one sheath to the next. */
+	room: number;
+}
+
+function Sheath({ box, id, x, top, room }: SheathProps) {
 	const c = box.cables.find((cable) => cable.id === id);
 	if (!c) return null;
 	const half = 19 * Math.max(2, c.conductors.length) * 0.5 + 14;
@@ -164,10 +179,11 @@ function Sheath({ box, id, x, top }: { box: Box; id: string; x: number; top: num
 				strokeWidth={2}
 			/>
 			<text x={x} y={top - 64} textAnchor="middle" className="fill-ink text-[20px] font-bold">
-				{words.name}
+				<title>{words.name}</title>
+				{fitted(words.name, room, 11.5)}
 			</text>
 			<text x={x} y={top - 40} textAnchor="middle" className="fill-soft text-[17px]">
-				{words.about}
+				{fitted(words.about, room, 9)}
 			</text>
 		</g>
 	);

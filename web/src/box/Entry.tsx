@@ -18,7 +18,7 @@ export function BoxEntry({ opened, save, close }: Props) {
 	const change = (what: Partial<Box>) => save({ ...box, ...what });
 	return (
 		<div className="grid gap-5">
-			<div className="flex items-center gap-3">
+			<div className="flex items-center gap-3" data-next>
 				<h2 className="m-0 grow text-xl font-bold">What is in the box</h2>
 				<Button kind="main" onClick={close}>
 					To the plan

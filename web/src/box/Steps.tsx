@@ -1,8 +1,10 @@
+import { useState } from 'react';
 import { Link } from 'react-router';
 import type { Box, OpenedBox, Step } from '../api/client';
 import { useSetSteps } from '../api/hooks';
 import { Button } from '../ui/Button';
 import { Caution } from '../ui/Caution';
+import { HandsFree } from '../ui/HandsFree';
 import { Problem } from '../ui/Problem';
 import { Beside, useSpanish, Whose } from '../ui/Spanish';
 import { cableWords } from './cables';
@@ -46,6 +48,11 @@ export function Steps({ call, opened, save, picked, pick }: Props) {
 		set.mutate(now);
 		pick(steps.find((x) => !now.includes(x.code) && !opened.ticked.includes(x.code))?.code ?? '');
 	};
+	const [handsFree, setHandsFree] = useState<Step[]>([]);
+	// With both hands full: from the step in hand to where the power comes on, or the list ends.
+	const ahead = steps.slice(inHand ? steps.indexOf(inHand) : steps.length).filter((s) => !done.includes(s.code));
+	const live = ahead.findIndex((s) => s.live);
+	const readable = live < 0 ? ahead : ahead.slice(0, live);
 	return (
 		<>
 			<Problem error={set.error} />
@@ -112,9 +119,41 @@ export function Steps({ call, opened, save, picked, pick }: Props) {
 				})}
 			</ol>
 			<div className="flex flex-wrap items-center gap-x-3 print:hidden">
+				{readable.length > 1 && (
+					<Button kind="quiet" onClick={() => setHandsFree(readable)}>
+						Hands free
+					</Button>
+				)}
 				{toggle}
 				<Whose words={spanish} />
 			</div>
+			{handsFree.length > 0 && (
+				<HandsFree
+					title={`Make-up of ${opened.label}`}
+					steps={handsFree.map((s) => ({ words: s.do, detail: s.detail }))}
+					end={
+						<>
+							<p className="m-0 text-2xl font-bold">Were all {handsFree.length} done?</p>
+							<Button
+								kind="main"
+								className="min-h-16 text-lg"
+								disabled={set.isPending}
+								onClick={() => {
+									set.mutate([...kept, ...handsFree.map((s) => s.code)]);
+									setHandsFree([]);
+									pick('');
+								}}
+							>
+								All done: tick them
+							</Button>
+							<Button className="min-h-16" onClick={() => setHandsFree([])}>
+								Not all: I tick them by hand
+							</Button>
+						</>
+					}
+					close={() => setHandsFree([])}
+				/>
+			)}
 			{steps.some((s) => s.live) && (
 				<div className="mt-2">
 					<Caution>

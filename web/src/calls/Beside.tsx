@@ -24,6 +24,7 @@ export function UndoButtons({ call }: { call: Call }) {
 					className="shrink-0"
 					disabled={undo.isPending}
 					aria-label={`Undo: ${call.undo.what}`}
+					aria-keyshortcuts="u"
 					title={`${call.undo.what}, ${timeOf(call.undo.at)}${call.undo.by && `, ${call.undo.by}`}`}
 					onClick={() => undo.mutate('undo')}
 				>
@@ -35,6 +36,7 @@ export function UndoButtons({ call }: { call: Call }) {
 					kind="quiet"
 					disabled={undo.isPending}
 					aria-label={`Bring back: ${call.redo.what}`}
+					aria-keyshortcuts="U"
 					title={call.redo.what}
 					onClick={() => undo.mutate('redo')}
 				>
@@ -102,7 +104,10 @@ export function LastTime({ call, devices }: { call: Call; devices: string[] }) {
 	return (
 		<p className="m-0 flex flex-wrap items-center gap-x-2 text-soft">
 			<span>Last time,</span>
-			<Link to={`/calls/${first.call}`} className="underline decoration-hair underline-offset-4">
+			<Link
+				to={`/calls/${first.call}`}
+				className="inline-flex min-h-11 items-center underline decoration-hair underline-offset-4"
+			>
 				{dateOf(first.at)}
 			</Link>
 			{past.map((p) => (
@@ -112,7 +117,10 @@ export function LastTime({ call, devices }: { call: Call; devices: string[] }) {
 					<span className="sr-only">{describe(p.delta)}</span>
 				</span>
 			))}
-			<Link to={`/book/runs/${call.run}`} className="underline decoration-hair underline-offset-4">
+			<Link
+				to={`/book/runs/${call.run}`}
+				className="inline-flex min-h-11 items-center underline decoration-hair underline-offset-4"
+			>
 				all of it
 			</Link>
 		</p>

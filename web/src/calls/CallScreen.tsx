@@ -26,11 +26,11 @@ import { PicturesOf } from '../work/Pictures';
 import { Before, LastTime, Reported, SetTwice, UndoButtons } from './Beside';
 import { CautionsAgain, CautionsFirst } from './Cautions';
 import { DangerBand } from './DangerBand';
-import { asksReading, Dock, ExcludeFirst, Onward, worked } from './Dock';
+import { asksReading, Dock, ExcludeFirst, Onward } from './Dock';
 import { FirstUse } from './FirstUse';
 import { useKeyboard } from './keys';
 import { Phases } from './Phases';
-import { Shortcuts } from './Shortcuts';
+import { keysOfACall, Shortcuts } from './Shortcuts';
 
 export function CallScreen() {
 	const id = Number(useParams().call);
@@ -119,7 +119,7 @@ function useAim(call: Call) {
 			if (!first) return set({ box: to.box });
 			const known = (half: Half) => call.halves.some((h) => h.device === first.id && h.half === half);
 			const half = known('top') && !known('bottom') ? 'bottom' : 'top';
-			const kept = picked && aim.tool !== 'plug-button' && aim.tool !== 'device-button';
+			const kept = picked && aim.tool !== 'plug-button' && aim.tool !== 'device-button' && aim.tool !== 'light';
 			setAim({ device: first.id, half, tool: kept ? aim.tool : 'plug', mode: kept ? aim.mode : undefined });
 		},
 	};
@@ -249,7 +249,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 								/>
 							)}
 							<section
-								className="grid content-start gap-3 px-4 pt-3 pb-6 max-wide:order-2 wide:border-r wide:border-rule wide:px-5"
+								className="grid grid-cols-1 content-start gap-3 px-4 pt-3 pb-6 max-wide:order-2 wide:border-r wide:border-rule wide:px-5"
 								aria-label={`About ${stop.label}`}
 							>
 								<div className="flex flex-wrap items-baseline gap-x-3">
@@ -274,7 +274,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 								<PicturesOf call={call} phase="as found" heading="h3" />
 								{!building && <Extras call={call} basics={basics} build={build} className="wide:hidden" />}
 							</section>
-							<div className="grid content-start gap-3 px-4 pt-3 max-wide:order-1 wide:col-start-2 wide:row-span-2 wide:row-start-1 wide:px-6 wide:pb-6">
+							<div className="grid grid-cols-1 content-start gap-3 px-4 pt-3 max-wide:order-1 wide:col-start-2 wide:row-span-2 wide:row-start-1 wide:px-6 wide:pb-6">
 								<SuspectSheet call={call} open={sheet} setOpen={setSheet}>
 									<Suspects call={call} pick={pick} exclude={exclude} />
 								</SuspectSheet>
@@ -282,7 +282,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 								<SetTwice call={call} />
 								<ConflictBand call={call} />
 								<Phone call={call} />
-								{worked.includes(call.move.kind) ? (
+								{call.move.underWay ? (
 									<Onward call={call} />
 								) : call.move.kind === 'exclude' ? (
 									<ExcludeFirst call={call} exclude={exclude} />
@@ -298,7 +298,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 					)}
 				</main>
 			)}
-			<Shortcuts open={help} setOpen={setHelp} />
+			<Shortcuts rows={keysOfACall} open={help} setOpen={setHelp} />
 		</div>
 	);
 }

@@ -45,7 +45,7 @@ export function Day() {
 						</Button>
 					)}
 					{!adding && !none && may && (
-						<Button kind="main" className="print:hidden" onClick={() => setAdding(true)}>
+						<Button kind="main" className="print:hidden" aria-keyshortcuts="c" onClick={() => setAdding(true)}>
 							New call
 						</Button>
 					)}

@@ -15,9 +15,6 @@ import { MoveLink } from './NextMove';
 /** Whether the next move is a reading: the pad is where it is made. */
 export const asksReading = ({ move }: Call) => move.kind === 'diagnose' && move.at !== undefined;
 
-/** Moves of work that is under way: the diagnosis has had its say, and stands aside. */
-export const worked: string[] = ['look-in', 'make-up', 'breaker-on', 'next-call'];
-
 interface Props {
 	call: Call;
 	basics: Basics;
@@ -135,12 +132,12 @@ export function Dock({
 
 /** The move by its name, and the one button that does it. */
 function MoveCard({ call, advice, go, exclude, walkOn }: Pick<Props, 'call' | 'advice' | 'go' | 'exclude' | 'walkOn'>) {
-	if (worked.includes(call.move.kind)) return <Onward call={call} dock />;
+	if (call.move.underWay) return <Onward call={call} dock />;
 	if (call.move.kind === 'exclude') return <ExcludeFirst call={call} exclude={exclude} dock />;
 	const now = advice.now;
 	if (!now) return <MoveLink call={call} />;
 	return (
-		<section aria-label="Next move" className="grid gap-3">
+		<section aria-label="Next move" className="grid gap-3" data-next>
 			<div>
 				<AdviceHead now={now} level="dock" />
 			</div>
@@ -161,7 +158,7 @@ function MoveCard({ call, advice, go, exclude, walkOn }: Pick<Props, 'call' | 'a
 export function Onward({ call, dock }: { call: Call; dock?: boolean }) {
 	const Say = dock ? 'h2' : 'p';
 	return (
-		<section className={dock ? '' : 'border-b-2 border-ink pb-3 max-wide:hidden'} aria-label="Next move">
+		<section className={dock ? '' : 'border-b-2 border-ink pb-3 max-wide:hidden'} aria-label="Next move" data-next>
 			<Say className="m-0 mb-2 text-2xl/tight font-bold tracking-tight">
 				{call.move.kind === 'next-call' ? 'This call is handed over.' : 'The work goes on.'}
 			</Say>
@@ -197,6 +194,7 @@ export function ExcludeFirst({
 	return (
 		<section
 			aria-label={dock ? 'Next move' : 'Do now'}
+			data-next
 			className={dock ? 'grid gap-2' : 'grid gap-2 border-b-2 border-ink pb-3 max-wide:hidden'}
 		>
 			<p className="m-0 font-bold text-accent">Before anything else, nothing opened</p>

@@ -39,7 +39,7 @@ export function FirstUse({ call }: { call: Call }) {
 			<p className="m-0 min-w-52 grow basis-0">{note.words}</p>
 			<Link
 				to={`/guide/${note.page}`}
-				className="inline-flex min-h-11 items-center underline decoration-hair underline-offset-4"
+				className="inline-flex min-h-11 min-w-11 items-center justify-center underline decoration-hair underline-offset-4"
 			>
 				More
 			</Link>

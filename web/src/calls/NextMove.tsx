@@ -41,6 +41,7 @@ export function NextMove({ call, screen, box }: Props) {
 	return (
 		<nav
 			aria-label="Next move"
+			data-next
 			className="sticky bottom-0 z-12 border-t-2 border-ink bg-paper px-4 py-2 wide:px-6 print:hidden"
 		>
 			<MoveLink call={call} />
@@ -53,6 +54,7 @@ export function MoveLink({ call, words }: { call: Call; words?: string }) {
 	return (
 		<Link
 			to={pathTo(call, call.move)}
+			aria-keyshortcuts="n"
 			className="inline-flex min-h-14 items-center justify-center bg-accent px-6 text-lg/tight font-bold text-on-accent hover:brightness-110 max-wide:w-full"
 		>
 			{words ?? call.move.words}

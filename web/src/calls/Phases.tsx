@@ -52,7 +52,7 @@ export function Phases({ call }: { call: Call }) {
 						<Link
 							to={pathOf(call, p.phase)}
 							aria-current={p.phase === onScreen ? 'page' : undefined}
-							className="block px-3 py-1.5 hover:underline hover:underline-offset-4 aria-[current]:shadow-[inset_0_-4px_0_var(--accent)]"
+							className="flex min-h-11 flex-col justify-center px-3 py-1 hover:underline hover:underline-offset-4 aria-[current]:shadow-[inset_0_-4px_0_var(--accent)]"
 						>
 							<b
 								className={`block whitespace-nowrap ${p.state === 'now' ? 'text-paper' : p.state === 'done' ? 'text-ink' : 'text-soft'}`}

@@ -1,7 +1,8 @@
 import { Dialog } from 'radix-ui';
 import { Button } from '../ui/Button';
 
-const rows: [string, string][] = [
+/** The keys of the screen of a call. */
+export const keysOfACall: [string, string][] = [
 	['←  →', 'along the run, stop by stop'],
 	['t  b', 'top half, bottom half'],
 	['1 to 7', 'the testers, in the order they stand'],
@@ -13,7 +14,13 @@ const rows: [string, string][] = [
 	['?', 'this page'],
 ];
 
-export function Shortcuts({ open, setOpen }: { open: boolean; setOpen: (open: boolean) => void }) {
+interface Props {
+	rows: [string, string][];
+	open: boolean;
+	setOpen: (open: boolean) => void;
+}
+
+export function Shortcuts({ rows, open, setOpen }: Props) {
 	return (
 		<Dialog.Root open={open} onOpenChange={setOpen}>
 			<Dialog.Portal>

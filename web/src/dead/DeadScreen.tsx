@@ -21,14 +21,14 @@ export function DeadScreen() {
 		<WorkFrame title="Dead" screen="dead" even>
 			{(call, work) => (
 				<>
-					<div className="grid content-start gap-6">
+					<div className="grid grid-cols-1 content-start gap-6">
 						<ProveDead call={call} work={work} />
 						<Caution>
 							No cover comes off before the breaker is off, secured, and the box is proven dead. In the panel the
 							service lugs stay live with the main off. Local law says who may do this.
 						</Caution>
 					</div>
-					<div className="grid content-start gap-6">
+					<div className="grid grid-cols-1 content-start gap-6">
 						<BreakerFinding call={call} work={work} />
 						<Journal call={call} work={work} />
 						<Pictures call={call} work={work} phase="dead" />
@@ -50,7 +50,7 @@ function ProveDead({ call, work }: { call: Call; work: Work }) {
 	const enter = (entry: Entry) => add.mutate({ id: newID(), entry });
 	const shut = gates.find((g) => !g.open && g.next);
 	return (
-		<section className="grid gap-3" aria-label="Prove dead">
+		<section className="grid grid-cols-1 gap-3" aria-label="Prove dead">
 			<div className="flex flex-wrap items-center gap-x-3 border-b-2 border-ink">
 				<h2 className="m-0 text-xl font-bold">Prove it dead</h2>
 				<select
@@ -122,12 +122,12 @@ function Next({ call, last, box, gates, shut, enter, busy }: NextProps) {
 		);
 	}
 	return (
-		<div className="grid gap-3 border-l-4 border-accent pl-3" data-testid="next">
+		<div className="grid grid-cols-1 gap-3 border-l-4 border-accent pl-3" data-testid="next" data-next>
 			<p className="m-0 text-xl/tight font-bold text-balance">
 				<span className="block text-base font-bold text-accent">Next</span> {capital(shut.missing[0] ?? '')}
 			</p>
 			{shut.next === 'switch-off' && (
-				<div className="grid gap-2 wide:grid-cols-3">
+				<div className="grid grid-cols-1 gap-2 wide:grid-cols-3">
 					{(
 						[
 							['lock', 'Off and locked'],
@@ -191,7 +191,7 @@ function SecondSource({ box, enter }: { box: string; enter: (e: Entry) => void }
 				setOpen(false);
 			}}
 		>
-			<label className="grid gap-1 text-soft">
+			<label className="grid grid-cols-1 gap-1 text-soft">
 				what is live
 				<input
 					className={field}

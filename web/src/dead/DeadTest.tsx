@@ -45,7 +45,13 @@ export function DeadTest({ call, box, stage, enter, busy }: Props) {
 			<div className="grid gap-2">
 				<p className="m-0 text-lg font-bold">The sensor, at every slot and wire in there?</p>
 				<div className="grid grid-cols-2 gap-3">
-					<Button kind="main" className="min-h-16 text-lg" disabled={busy} onClick={() => record(true)}>
+					<Button
+						kind="main"
+						className="min-h-16 text-lg"
+						aria-keyshortcuts="y"
+						disabled={busy}
+						onClick={() => record(true)}
+					>
 						Silent everywhere
 					</Button>
 					<Button className="min-h-16" disabled={busy} onClick={() => record(false)}>
@@ -59,7 +65,13 @@ export function DeadTest({ call, box, stage, enter, busy }: Props) {
 			</div>
 		) : (
 			<div className="grid grid-cols-[1fr_auto] gap-3">
-				<Button kind="main" className="min-h-16 text-lg" disabled={busy} onClick={() => ask('sensor')}>
+				<Button
+					kind="main"
+					className="min-h-16 text-lg"
+					aria-keyshortcuts="y"
+					disabled={busy}
+					onClick={() => ask('sensor')}
+				>
 					All {n} below 1 V
 				</Button>
 				<Button
@@ -136,7 +148,7 @@ export function DeadTest({ call, box, stage, enter, busy }: Props) {
 			{handsFree && (
 				<HandsFree
 					title={`Dead test at ${stop?.label ?? box}`}
-					steps={halves.flatMap((h) => wanted.map((p) => `${h === 'top' ? 'Top' : 'Bottom'}: ${p.words}`))}
+					steps={halves.flatMap((h) => wanted.map((p) => ({ words: `${h === 'top' ? 'Top' : 'Bottom'}: ${p.words}` })))}
 					end={question}
 					close={() => setHandsFree(false)}
 				/>

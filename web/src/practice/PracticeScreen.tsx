@@ -33,7 +33,12 @@ export function PracticeScreen() {
 	return (
 		<div className="min-h-dvh">
 			<header className="flex items-center gap-3 border-b-2 border-ink py-1.5 pr-2 pl-3 wide:pl-5">
-				<Link to="/" aria-label="The day's calls" className="grid size-11 place-items-center hover:bg-wash">
+				<Link
+					to="/"
+					aria-label="The day's calls"
+					aria-keyshortcuts="h"
+					className="grid size-11 place-items-center hover:bg-wash"
+				>
 					<Mark />
 				</Link>
 				<h1 className="m-0 min-w-0 grow truncate text-lg/tight font-bold">Practice and code</h1>

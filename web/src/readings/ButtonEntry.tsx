@@ -1,8 +1,27 @@
+import type { Tool } from '../api/client';
 import { Button } from '../ui/Button';
 import { Caution } from '../ui/Caution';
 import { capital } from '../ui/words';
 import { useDraft } from './draft';
 import { Choice, Enter, type EntryProps, useKeys } from './entries';
+
+/** What there is at a GFCI beside its slots. */
+const ofAGFCI: { tool: Tool; words: string }[] = [
+	{ tool: 'device-button', words: 'its own button' },
+	{ tool: 'plug-button', words: "plug tester's" },
+	{ tool: 'light', words: 'its light' },
+];
+
+export function WhichOfAGFCI({ tool, setTool }: Pick<EntryProps, 'tool' | 'setTool'>) {
+	return (
+		<Choice
+			words="Which button, or the light"
+			value={ofAGFCI.find((o) => o.tool === tool)?.words ?? ''}
+			choices={ofAGFCI.map((o) => o.words)}
+			take={(c) => setTool(ofAGFCI.find((o) => o.words === c)?.tool ?? tool)}
+		/>
+	);
+}
 
 /** The plug tester's button, and a GFCI's own: what tripped. */
 export function ButtonEntry({ place, call, device, tool, setTool, busy, enter, keys }: EntryProps) {
@@ -24,14 +43,7 @@ export function ButtonEntry({ place, call, device, tool, setTool, busy, enter, k
 		return <p className="m-0 py-4 text-lg">No ground slot: no plug tester goes in here.</p>;
 	return (
 		<>
-			{device.kind === 'gfci' && (
-				<Choice
-					words="Which button"
-					value={own ? "the device's own" : "the plug tester's"}
-					choices={["the device's own", "the plug tester's"]}
-					take={(c) => setTool(c === "the device's own" ? 'device-button' : 'plug-button')}
-				/>
-			)}
+			{device.kind === 'gfci' && <WhichOfAGFCI tool={tool} setTool={setTool} />}
 			{!own && (
 				<Caution>
 					Not where the ground is open or in doubt: the button puts over 100 V on the ground pin and all metal joined to

@@ -8,6 +8,7 @@ import { Problem } from '../ui/Problem';
 import { AnalyzerEntry } from './AnalyzerEntry';
 import { ButtonEntry } from './ButtonEntry';
 import { type EntryKeys, type EntryProps, LampEntry, MeterEntry, SensorEntry } from './entries';
+import { LightEntry } from './LightEntry';
 import { PlugEntry } from './PlugEntry';
 import { PointsEntry } from './PointsEntry';
 import { type Shown, serves, tools } from './tools';
@@ -43,6 +44,7 @@ const entries: Record<Tool, (props: EntryProps) => ReactNode> = {
 	lamp: LampEntry,
 	'plug-button': ButtonEntry,
 	'device-button': ButtonEntry,
+	light: LightEntry,
 	analyzer: AnalyzerEntry,
 	ohms: PointsEntry,
 	clamp: PointsEntry,
@@ -55,9 +57,6 @@ const entries: Record<Tool, (props: EntryProps) => ReactNode> = {
 
 /** Tools that are put on one half after the other. */
 const byHalf: Tool[] = ['plug', 'meter', 'sensor', 'lamp'];
-
-/** Testers that a hand puts into the outlet by its plug, button and all. */
-const pluggedIn: Tool[] = ['plug', 'plug-button', 'analyzer'];
 
 /** Enters readings at the picked stop: half, tester, then what it shows. */
 export function ReadingPanel({ call, stop, basics, aim, setAim, onward, keys, add, children }: Props) {
@@ -76,7 +75,7 @@ export function ReadingPanel({ call, stop, basics, aim, setAim, onward, keys, ad
 	if (!device) return <p className="m-0 py-4">A box without a device: nothing to read at its face.</p>;
 	const Entry = entries[aim.tool];
 	const held =
-		pluggedIn.includes(aim.tool) &&
+		basics.plugs.includes(aim.tool) &&
 		readBefore !== place &&
 		call.diagnosis.hidden.some((d) => d.holds && d.at === device.id);
 
@@ -101,7 +100,7 @@ export function ReadingPanel({ call, stop, basics, aim, setAim, onward, keys, ad
 		const onPoints = shown.point !== undefined || shown.between !== undefined;
 		const where = onPoints
 			? {}
-			: shown.tool === 'device-button'
+			: shown.tool === 'device-button' || shown.tool === 'light'
 				? { at: device.id }
 				: { at: device.id, half: aim.half };
 		send({ id: newID(), reading: { ...shown, ...where, ...state } });
@@ -162,7 +161,7 @@ export function ReadingPanel({ call, stop, basics, aim, setAim, onward, keys, ad
 			<div className="hidden wide:block">
 				<ToolBar aim={aim} setAim={setAim} />
 			</div>
-			<div className="grid grid-cols-1 content-start gap-3 wide:bg-sheet wide:p-3" data-testid="entry">
+			<div className="grid grid-cols-1 content-start gap-3 wide:bg-sheet wide:p-3" data-testid="entry" data-next>
 				{held ? (
 					<div className="grid gap-2 py-2">
 						<p className="m-0 text-lg">

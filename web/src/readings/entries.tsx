@@ -298,7 +298,7 @@ export function Choice<T extends string>({
 					type="button"
 					aria-pressed={c === value}
 					onClick={() => take(c)}
-					className="min-h-11 border-b-2 border-transparent px-2 text-soft aria-pressed:border-accent aria-pressed:font-bold aria-pressed:text-ink"
+					className="min-h-11 min-w-11 border-b-2 border-transparent px-2 text-soft aria-pressed:border-accent aria-pressed:font-bold aria-pressed:text-ink"
 				>
 					{c}
 				</button>

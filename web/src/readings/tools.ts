@@ -6,7 +6,7 @@ export const tools: { tool: Tool; words: string; short: string; also?: Tool[] }[
 	{ tool: 'meter', words: 'Meter', short: 'Meter' },
 	{ tool: 'sensor', words: 'Sensor', short: 'Sensor' },
 	{ tool: 'lamp', words: 'Test lamp', short: 'Lamp' },
-	{ tool: 'plug-button', words: 'Buttons', short: 'Button', also: ['device-button'] },
+	{ tool: 'plug-button', words: 'Buttons', short: 'Button', also: ['device-button', 'light'] },
 	{ tool: 'analyzer', words: 'Load tester', short: 'Load' },
 	{ tool: 'ohms', words: 'Opened box', short: 'Box', also: ['clamp'] },
 ];

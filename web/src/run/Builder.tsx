@@ -92,7 +92,8 @@ function Breaker({ call, basics }: { call: Call; basics: Basics }) {
 				value={call.breaker.protection}
 				onChange={(e) => set.mutate({ label, amps: call.breaker.amps, protection: e.target.value as Protection })}
 			>
-				<option value="none">plain, or not known</option>
+				<option value="unknown">kind not looked at</option>
+				<option value="none">plain</option>
 				<option value="gfci">GFCI breaker</option>
 				<option value="afci">AFCI breaker</option>
 				<option value="dual">dual, AFCI and GFCI</option>

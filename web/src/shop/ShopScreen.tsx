@@ -1,5 +1,6 @@
 import { type FormEvent, useState } from 'react';
 import type { Person, Role } from '../api/client';
+import { useBasics } from '../api/hooks';
 import { useAddPerson, useBackups, useChangePerson, useMakeBackup, usePeople, useSession } from '../api/shop';
 import { Button, field } from '../ui/Button';
 import { Page, Part } from '../ui/Page';
@@ -48,7 +49,78 @@ function People({ signIn }: { signIn: boolean }) {
 					<PersonRow key={p.id} person={p} />
 				))}
 			</ul>
+			<Rights />
 		</Part>
+	);
+}
+
+const roles: Role[] = ['electrician', 'helper', 'office'];
+
+/** Who may what, as the server holds to it. */
+function Rights() {
+	const basics = useBasics();
+	return (
+		<table className="w-full border-collapse">
+			<caption className="sr-only">Who may what</caption>
+			<thead>
+				<tr className="border-b-2 border-ink text-left">
+					<th scope="col" className="py-1.5 font-bold">
+						Who may
+					</th>
+					{roles.map((r) => (
+						<th key={r} scope="col" className="px-1 py-1.5 text-center font-bold">
+							{r}
+						</th>
+					))}
+				</tr>
+			</thead>
+			<tbody>
+				{basics.data?.rights.map((right) => (
+					<tr key={right.words} className="border-b border-rule">
+						<th scope="row" className="py-2 text-left font-normal">
+							{right.words}
+						</th>
+						{roles.map((r) => (
+							<td key={r} className="px-1 text-center">
+								<i
+									aria-hidden="true"
+									className={`inline-block size-5 border-2 border-ink ${right.roles.includes(r) ? 'bg-ink' : ''}`}
+								/>
+								<span className="sr-only">{right.roles.includes(r) ? 'yes' : 'no'}</span>
+							</td>
+						))}
+					</tr>
+				))}
+			</tbody>
+		</table>
+	);
+}
+
+/** The last days, each with a mark where a backup of it is kept. */
+function Days({ kept, all }: { kept: number; all: { at: string }[] }) {
+	const day = 24 * 3600_000;
+	const days = Array.from({ length: Math.min(kept, 60) }, (_, i) => new Date(Date.now() - (kept - 1 - i) * day));
+	const made = new Set(all.map((b) => dayOf(b.at)));
+	const n = days.filter((d) => made.has(dayOf(d))).length;
+	return (
+		<figure className="m-0">
+			<div className="flex gap-px" aria-hidden="true">
+				{days.map((d) => (
+					<i
+						key={d.getTime()}
+						className={`h-8 grow ${made.has(dayOf(d)) ? 'bg-accent' : 'bg-rule'}`}
+						title={dayOf(d)}
+					/>
+				))}
+			</div>
+			<figcaption className="flex justify-between text-soft">
+				<span>{days[0] && dayOf(days[0])}</span>
+				<span>
+					{n} of {days.length} days kept
+				</span>
+				<span>today</span>
+			</figcaption>
+		</figure>
 	);
 }
 
@@ -150,6 +222,7 @@ function Backups() {
 							'No backup yet.'
 						)}
 					</p>
+					<Days kept={backups.data.keep} all={backups.data.all} />
 					<p className="m-0 text-soft">
 						One {backups.data.every} by itself, the last {backups.data.keep} kept, each checked when it is made, in{' '}
 						<span className="wrap-anywhere">{backups.data.folder}</span>. A backup on the same disk dies with it: carry

@@ -1,6 +1,6 @@
 import { useEffect, useState } from 'react';
 import { Link, useParams } from 'react-router';
-import type { Sum, SumField } from '../api/client';
+import type { Sum, SumAnswer, SumField } from '../api/client';
 import { useAnswer, useSums } from '../api/hooks';
 import { field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
@@ -18,7 +18,12 @@ export function SumsScreen() {
 	return (
 		<div className="min-h-dvh">
 			<header className="flex items-center gap-3 border-b-2 border-ink py-1.5 pr-2 pl-3 wide:pl-5">
-				<Link to="/" aria-label="The day's calls" className="grid size-11 place-items-center hover:bg-wash">
+				<Link
+					to="/"
+					aria-label="The day's calls"
+					aria-keyshortcuts="h"
+					className="grid size-11 place-items-center hover:bg-wash"
+				>
 					<Mark />
 				</Link>
 				<h1 className="m-0 min-w-0 grow truncate text-lg/tight font-bold">Sums</h1>
@@ -50,8 +55,11 @@ function OneSum({ sum }: { sum: Sum }) {
 	);
 	const answer = useAnswer(sum.key, values);
 	return (
-		<section className="grid content-start gap-5 wide:grid-cols-[3fr_2fr]" aria-label={sum.words}>
-			<div className="grid content-start gap-3">
+		<section
+			className="grid grid-cols-1 content-start gap-5 wide:grid-cols-[minmax(0,1fr)_minmax(0,26rem)]"
+			aria-label={sum.words}
+		>
+			<div className="grid content-start gap-3 wide:gap-2">
 				{sum.fields.map((f) => (
 					<FieldEntry
 						key={f.key}
@@ -61,45 +69,69 @@ function OneSum({ sum }: { sum: Sum }) {
 					/>
 				))}
 			</div>
-			<div className="grid content-start gap-3" aria-live="polite">
-				<Problem error={answer.error} />
-				{answer.data && !answer.error && (
-					<>
-						{answer.data.lines
-							.filter((l) => l.main)
-							.map((l) => (
-								<p
-									key={l.words}
-									className={`m-0 px-4 py-3 ${answer.data.over ? 'bg-ink text-paper' : 'border-2 border-ink'}`}
-								>
-									{l.words}
-									<b className="mono block text-3xl">{l.value}</b>
-								</p>
-							))}
-						<p className="m-0 text-lg">{answer.data.says}</p>
-						<ul className="m-0 list-none p-0">
-							{answer.data.lines
-								.filter((l) => !l.main)
-								.map((l) => (
-									<li key={l.words} className="flex gap-3 border-b border-rule py-1">
-										<span className="grow">{l.words}</span>
-										<span className="mono">{l.value}</span>
-									</li>
-								))}
-						</ul>
-						<p className="m-0">
-							<b>Working</b> <span className="mono">{answer.data.working}</span>
-						</p>
-					</>
-				)}
-				<p className="m-0 text-soft">
-					<b>Formula</b> {sum.formula}
-				</p>
-				<p className="m-0 text-soft">
-					<b>Source</b> {sum.source}
-				</p>
+			<div className="contents wide:grid wide:content-start wide:gap-3">
+				<div className="max-wide:sticky max-wide:bottom-0 max-wide:order-9 max-wide:-mx-4 max-wide:border-t-2 max-wide:border-ink max-wide:bg-paper max-wide:px-4 max-wide:py-2">
+					<Problem error={answer.error} />
+					<div aria-live="polite">{answer.data && !answer.error && <Reads answer={answer.data} />}</div>
+				</div>
+				<div className="grid content-start gap-3">
+					{answer.data && !answer.error && (
+						<>
+							<ul className="m-0 list-none p-0">
+								{answer.data.lines
+									.filter((l) => !l.main)
+									.map((l) => (
+										<li key={l.words} className="flex flex-wrap gap-x-3 border-b border-rule py-1">
+											<span className="grow">{l.words}</span>
+											<span className="mono text-right">{l.value}</span>
+										</li>
+									))}
+							</ul>
+							<p className="m-0">
+								<b>Working</b> <span className="mono">{answer.data.working}</span>
+							</p>
+						</>
+					)}
+					<p className="m-0 text-soft">
+						<b>Formula</b> {sum.formula}
+					</p>
+					<p className="m-0 text-soft">
+						<b>Source</b> {sum.source}
+					</p>
+				</div>
 			</div>
 		</section>
+	);
+}
+
+/** The figure as an instrument shows it: large, and against its limit where there is one. */
+function Reads({ answer }: { answer: SumAnswer }) {
+	const { share } = answer;
+	const limit = 66; // percent of the scale: what is over shows as over
+	return (
+		<div className="grid gap-1.5 wide:gap-3">
+			{answer.lines
+				.filter((l) => l.main)
+				.map((l) => (
+					<p
+						key={l.words}
+						className={`m-0 flex flex-wrap items-baseline gap-x-3 px-3 py-1.5 wide:block wide:px-4 wide:py-3 ${answer.over ? 'bg-ink text-paper' : 'border-2 border-ink'}`}
+					>
+						{l.words}
+						<b className="mono text-2xl wide:block wide:text-3xl">{l.value}</b>
+					</p>
+				))}
+			{share !== undefined && (
+				<div className="relative h-6 border-2 border-ink bg-sheet wide:h-8" aria-hidden="true">
+					<i
+						className={`block h-full ${answer.over ? 'bg-ink' : 'bg-accent'}`}
+						style={{ width: `${Math.min(100, limit * share)}%` }}
+					/>
+					<i className="absolute -inset-y-2 w-1 bg-ink" style={{ left: `calc(${limit}% - 2px)` }} />
+				</div>
+			)}
+			<p className="m-0 wide:text-lg">{answer.says}</p>
+		</div>
 	);
 }
 
@@ -116,8 +148,13 @@ function FieldEntry({ field: f, value, save }: { field: SumField; value: number;
 		if (!Number.isNaN(v)) save(v);
 	};
 	return (
-		<fieldset className="m-0 grid gap-1 border-0 p-0">
-			<legend className="p-0">{f.words}</legend>
+		// biome-ignore lint/a11y/useSemanticElements: a legend cannot stand beside what it names
+		<div
+			role="group"
+			aria-label={f.words}
+			className="grid gap-1 wide:grid-cols-[9rem_minmax(0,1fr)] wide:items-center wide:gap-4 wide:border-b wide:border-rule wide:pb-2"
+		>
+			<span aria-hidden="true">{f.words}</span>
 			<div className="flex flex-wrap items-center gap-1.5">
 				{f.free && (
 					<label className="flex items-center gap-1.5 text-soft">
@@ -161,6 +198,6 @@ function FieldEntry({ field: f, value, save }: { field: SumField; value: number;
 					))
 				)}
 			</div>
-		</fieldset>
+		</div>
 	);
 }

@@ -112,7 +112,7 @@ export function Advice({ call, advice, go, docked }: Props) {
 	return (
 		<>
 			<PutRight call={call} />
-			<section className="border-b-2 border-ink pb-3" aria-label="Do now">
+			<section className="border-b-2 border-ink pb-3" aria-label="Do now" data-next>
 				<div className="flex flex-wrap items-center gap-x-5 gap-y-3">
 					<div className="min-w-64 grow basis-0">
 						<div className={docked ? 'max-wide:hidden' : ''}>

@@ -28,7 +28,8 @@ export function SweepScreen() {
 				<Link
 					to={`/calls/${id}`}
 					aria-label="Back to the call"
-					className="grid size-11 place-items-center hover:bg-wash"
+					aria-keyshortcuts="h"
+					className="grid size-11 shrink-0 place-items-center hover:bg-wash"
 				>
 					<Mark />
 				</Link>
@@ -130,6 +131,7 @@ function Outlet({ call, device, basics }: { call: Call; device: string; basics: 
 					<button
 						type="button"
 						disabled={add.isPending}
+						aria-keyshortcuts="y"
 						onClick={() => sweep({ top: sound, bottom: sound })}
 						className="grid min-h-40 place-items-center content-center gap-2 bg-accent text-xl font-bold text-on-accent disabled:opacity-45"
 					>

@@ -26,9 +26,8 @@ export function Arrived() {
 	return null;
 }
 
-/** Where what is next stands, on any screen. */
-const nextMove =
-	'[aria-label="Next move"] a, [aria-label="Next move"] button, [data-testid="next"] button, [data-testid="entry"] button, [aria-label="Do now"] button, [aria-label="Do now"] a, main h2, main, h1';
+/** Where what is next stands, on any screen: what holds it is marked. */
+const nextMove = '[data-next] :is(a, button:enabled), main h2, main, h1';
 
 function toNext() {
 	const seen = [...document.querySelectorAll<HTMLElement>(nextMove)].find((e) => e.offsetParent !== null);

@@ -4,8 +4,8 @@ import { Button } from './Button';
 
 interface Props {
 	title: string;
-	/** What is done one after the other, each in a few words that can be read aloud. */
-	steps: string[];
+	/** What is done one after the other, each in words that can be read aloud. */
+	steps: { words: string; detail?: string }[];
 	/** Stands after the last step: what was found is said by hand, never by turning on. */
 	end: ReactNode;
 	close: () => void;
@@ -46,7 +46,9 @@ export function HandsFree({ title, steps, end, close }: Props) {
 		if (!aloud || !window.speechSynthesis) return;
 		const voice = localVoice();
 		if (!voice) return;
-		const say = new SpeechSynthesisUtterance(step ?? 'All done. What was found is said by hand.');
+		const say = new SpeechSynthesisUtterance(
+			step ? `${step.words}. ${step.detail ?? ''}` : 'All done. What was found is said by hand.',
+		);
 		say.voice = voice;
 		window.speechSynthesis.cancel();
 		window.speechSynthesis.speak(say);
@@ -65,7 +67,7 @@ export function HandsFree({ title, steps, end, close }: Props) {
 					className="fixed inset-0 z-30 flex flex-col bg-paper outline-none"
 				>
 					<div className="flex flex-wrap items-center gap-x-4 border-b-2 border-ink px-4 py-2">
-						<Dialog.Title className="m-0 grow text-lg font-bold">{title}</Dialog.Title>
+						<Dialog.Title className="m-0 min-w-0 grow basis-40 truncate text-lg font-bold">{title}</Dialog.Title>
 						{speaks && (
 							<label className="flex min-h-11 items-center gap-2">
 								<input
@@ -94,9 +96,14 @@ export function HandsFree({ title, steps, end, close }: Props) {
 							<p className="m-0 text-xl text-soft">
 								{at + 1} of {steps.length}
 							</p>
-							<p className="m-0 text-5xl/tight font-bold text-balance wide:text-7xl/tight" aria-live="assertive">
-								{step}
-							</p>
+							<div aria-live="assertive">
+								<p
+									className={`m-0 font-bold text-balance ${step.detail === undefined ? 'text-5xl/tight wide:text-7xl/tight' : 'text-4xl/tight wide:text-6xl/tight'}`}
+								>
+									{step.words}
+								</p>
+								{step.detail && <p className="m-0 mt-4 text-2xl/snug wide:max-w-[60ch]">{step.detail}</p>}
+							</div>
 							<p className="m-0 text-lg text-soft">Tap anywhere, space, or a page turner: next. Page up: back.</p>
 						</div>
 					) : (

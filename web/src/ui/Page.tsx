@@ -23,6 +23,7 @@ export function Page({ title, under, back = '/', backWords = "The day's calls", 
 				<Link
 					to={back}
 					aria-label={backWords}
+					aria-keyshortcuts="h"
 					className="grid size-11 shrink-0 place-items-center hover:bg-wash print:hidden"
 				>
 					<Mark />

@@ -9,6 +9,7 @@ export function ThemeButton() {
 			onClick={toggle}
 			className="grid size-11 shrink-0 place-items-center hover:bg-wash"
 			aria-label={theme === 'dark' ? 'Light screen' : 'Dark screen'}
+			aria-keyshortcuts="l"
 		>
 			{theme === 'dark' ? <Sun size={20} /> : <Moon size={20} />}
 		</button>

@@ -46,6 +46,7 @@ export function WorkFrame({ title, screen, even, children }: Props) {
 					<Link
 						to={`/calls/${id}`}
 						aria-label="Back to the call"
+						aria-keyshortcuts="h"
 						className="grid size-11 shrink-0 place-items-center hover:bg-wash print:hidden"
 					>
 						<Mark />

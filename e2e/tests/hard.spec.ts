@@ -1,0 +1,107 @@
+import { expect, phone, type Server, test } from '../server';
+import { fits } from '../sound';
+
+/** A hub with eleven branches, 26 stops, names of 60 letters in three alphabets. */
+function hard(): string {
+	const names = ['Steckdose hinter dem Werktisch im Überseekistenlager', 'Ρευματοδότης πίσω από το παράθυρο της παλιάς αποθήκης', 'Розетка за верстаком у дальней стены переплётной мастерской'];
+	const boxes = Array.from({ length: 26 }, (_, i) => ({
+		id: `B${i + 1}`,
+		label: i === 0 ? 'Hub above the plan chest' : `${names[i % 3]?.slice(0, 57)} ${i + 1}`,
+		material: i % 4 ? 'plastic' : 'metal',
+		makeup: 'pigtail',
+		devices: [{ id: `R${i + 1}`, kind: i === 1 ? 'gfci' : 'receptacle', amps: 20 }],
+	}));
+	const cables = boxes.map((b, i) => ({
+		id: `W${i + 1}`,
+		from: i === 0 ? 'panel' : i < 12 ? 'B1' : `B${i - 10}`,
+		to: b.id,
+		feet: 10 + i,
+		awg: 12,
+		conductors: ['hot', 'neutral', 'ground'],
+	}));
+	return JSON.stringify({ format: 'elvat-circuit/1', name: 'hub', supply: { volts: 120, hz: 60 }, breaker: { label: '12', amps: 20, poles: 1, protection: 'none', on: true }, boxes, cables });
+}
+
+/** The call on that run, two outlets read, one of them dead. */
+async function open(page: import('@playwright/test').Page, server: Server): Promise<number> {
+	const made = await page.request.post(`${server.url}/api/v1/calls`, {
+		data: { title: 'Überseekistenlager, переплётная мастерская, παλιά αποθήκη', complaint: 'Half of the row is dead since the painter was there, says the tenant of the back room', circuit: hard() },
+	});
+	expect(made.status(), await made.text()).toBe(201);
+	const { id } = await made.json();
+	const lamps = (lit: string) => ({ hotNeutral: lit, hotGround: lit, neutralGround: 'dark' });
+	for (const [at, lit] of [['R1', 'lit'], ['R3', 'lit'], ['R14', 'dark']] as const) {
+		for (const half of ['top', 'bottom']) {
+			const read = await page.request.post(`${server.url}/api/v1/calls/${id}/readings`, { data: { id: `hard-${at}-${half}`, reading: { tool: 'plug', at, half, lamps: lamps(lit) } } });
+			expect(read.status(), await read.text()).toBe(201);
+		}
+	}
+	return id;
+}
+
+const looks: { name: string; width: number; height: number; dark?: boolean }[] = [
+	{ name: 'a laptop', width: 1280, height: 800 },
+	{ name: 'a dark phone', ...phone, dark: true },
+	{ name: '200 % zoom', width: 640, height: 400 },
+	{ name: 'the narrowest phone', width: 360, height: 640 },
+];
+
+for (const look of looks) {
+	test(`a hub with 26 stops and long names in three alphabets fits ${look.name}, the next move in sight`, async ({ page, server }) => {
+		test.slow();
+		await page.setViewportSize(look);
+		await page.emulateMedia({ colorScheme: look.dark ? 'dark' : 'light', reducedMotion: 'reduce' });
+		const call = await open(page, server);
+		await page.goto(`${server.url}/calls/${call}`);
+		await page.getByRole('button', { name: /Read and understood|Start the call/ }).first().click();
+		for (const at of ['', '/boxes/B1', '/sweep', '/dead', '/prove', '/hand-over']) {
+			await page.goto(`${server.url}/calls/${call}${at}`);
+			await page.waitForLoadState('networkidle');
+			await fits(page, `${at}, ${look.name}`);
+			if (at !== '/sweep') {
+				const inSight = () => page.locator('[data-next] :is(a, button):visible').evaluateAll((all) => all.some((e) => e.getBoundingClientRect().bottom <= innerHeight + 1 && e.getBoundingClientRect().top >= 0));
+				await expect.poll(inSight, at).toBe(true);
+			}
+		}
+		for (const at of ['/', '/book', '/book/sites/4', '/book/runs/4']) {
+			await page.goto(server.url + at);
+			await page.waitForLoadState('networkidle');
+			await fits(page, `${at}, ${look.name}`);
+		}
+	});
+}
+
+test('every screen lists the keys that it answers, and answers them', async ({ page, server }) => {
+	await page.goto(`${server.url}/calls/1/boxes/B2`);
+	await page.waitForLoadState('networkidle');
+	await page.keyboard.press('?');
+	const keys = page.getByRole('dialog', { name: 'Keys' });
+	await expect(keys).toContainText('Findings');
+	await page.keyboard.press('Escape');
+	await page.keyboard.press('6');
+	await expect(page.getByRole('tab', { name: /Findings/ })).toHaveAttribute('aria-selected', 'true');
+	await page.keyboard.press('2');
+	await expect(page.getByRole('button', { name: 'As found' })).toHaveAttribute('aria-pressed', 'true');
+	await page.keyboard.press('h');
+	await expect(page).toHaveURL(`${server.url}/calls/1`);
+	await page.goto(`${server.url}/calls/2/prove`);
+	await page.waitForLoadState('networkidle');
+	await page.keyboard.press('n');
+	await expect(page).not.toHaveURL(/prove/);
+	for (const at of ['/', '/sums', '/practice', '/vans', '/shop', '/book', '/calls/2/dead', '/calls/2/hand-over']) {
+		await page.goto(server.url + at);
+		await page.waitForLoadState('networkidle');
+		await page.keyboard.press('?');
+		await expect(keys, at).toContainText('this page');
+	}
+});
+
+test('an outlet more is put on a run of 26', async ({ page, server }) => {
+	const call = await open(page, server);
+	await page.goto(`${server.url}/calls/${call}`);
+	await page.getByRole('button', { name: /Read and understood|Start the call/ }).first().click();
+	await page.keyboard.press('r');
+	await page.getByLabel('next outlet').fill('One more');
+	await page.getByLabel('next outlet').press('Enter');
+	await expect(page.getByRole('button', { name: /^One more, fed from/ })).toBeVisible();
+});
