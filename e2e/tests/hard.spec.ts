@@ -1,4 +1,4 @@
-import { expect, phone, type Server, test } from '../server';
+import { expect, openCall, phone, type Server, test } from '../server';
 import { fits } from '../sound';
 
 /** A hub with eleven branches, 26 stops, names of 60 letters in three alphabets. */
@@ -104,4 +104,34 @@ test('an outlet more is put on a run of 26', async ({ page, server }) => {
 	await page.getByLabel('next outlet').fill('One more');
 	await page.getByLabel('next outlet').press('Enter');
 	await expect(page.getByRole('button', { name: /^One more, fed from/ })).toBeVisible();
+});
+
+test('metric is a setting: run, sums and steps are in it, and what is typed is too', async ({ page, server }) => {
+	await page.goto(`${server.url}/practice`);
+	await page.getByRole('region', { name: 'Units' }).getByRole('combobox').selectOption('metric');
+	await expect(page.getByText('newton metres beside')).toBeVisible();
+	await page.goto(`${server.url}/sums/drop`);
+	await expect(page.getByText(/2 x 15\.2.m x/)).toBeVisible();
+	await openCall(page, server, 'Bindery, upper floor');
+	await expect(page.getByText(/^[\d.]+ m$/).first()).toBeVisible();
+	await page.keyboard.press('r');
+	await page.getByLabel('cable to here, m').fill('9.5');
+	await page.getByLabel('cable to here, m').press('Enter');
+	await expect(page.getByText('9.5 m', { exact: true }).first()).toBeVisible();
+	const circuit = await (await page.request.get(`${server.url}/api/v1/calls/${/calls.(\d+)/.exec(page.url())?.[1]}/circuit`)).json();
+	expect(circuit.cables.some((c: { feet: number }) => Math.abs(c.feet - 9.5 / 0.3048) < 1e-6)).toBe(true);
+});
+
+test('hands free through the make-up: turning on ticks nothing, what was done is said at its end', async ({ page, server }) => {
+	await page.goto(`${server.url}/calls/1/boxes/B2`);
+	const boxes = page.getByRole('list', { name: 'Steps' }).getByRole('checkbox');
+	await page.getByRole('button', { name: 'Hands free' }).click();
+	const large = page.getByRole('dialog');
+	await expect(large).toContainText(/1 of \d+/);
+	const n = Number(/of (\d+)/.exec(await large.innerText())?.[1]);
+	for (let i = 0; i < n; i++) await page.keyboard.press(i % 2 ? 'PageDown' : ' ');
+	await expect(large).toContainText(`Were all ${n} done?`);
+	await large.getByRole('button', { name: 'Not all: I tick them by hand' }).click();
+	await expect(boxes.first()).toBeVisible();
+	expect(await boxes.evaluateAll((all) => all.filter((b) => (b as HTMLInputElement).checked && !(b as HTMLInputElement).disabled).length)).toBe(0);
 });

@@ -1,4 +1,4 @@
-import { type PointerEvent, useRef, useState } from 'react';
+import { type PointerEvent, useRef } from 'react';
 import { Button } from '../ui/Button';
 
 /** The field a signature is kept in. */
@@ -29,7 +29,14 @@ interface Props {
 /** Signed by finger, pen or mouse: kept as lines, not as a picture. */
 export function SignaturePad({ path, keep, name }: Props) {
 	const field = useRef<SVGSVGElement>(null);
-	const [drawing, setDrawing] = useState(false);
+	const drawing = useRef(false);
+	// A fast hand makes several points before the next frame: none of them may start from an older line.
+	const line = useRef(path);
+	line.current = path;
+	const draw = (more: string) => {
+		line.current += more;
+		keep(line.current);
+	};
 	const at = (e: PointerEvent) => {
 		const box = field.current?.getBoundingClientRect();
 		if (!box) return '';
@@ -55,12 +62,16 @@ export function SignaturePad({ path, keep, name }: Props) {
 				className="w-full touch-none border-2 border-ink bg-sheet"
 				onPointerDown={(e) => {
 					e.currentTarget.setPointerCapture(e.pointerId);
-					setDrawing(true);
-					keep(`${path}M ${at(e)}`);
+					drawing.current = true;
+					draw(`M ${at(e)}`);
 				}}
-				onPointerMove={(e) => drawing && keep(`${path} L ${at(e)}`)}
-				onPointerUp={() => setDrawing(false)}
-				onPointerCancel={() => setDrawing(false)}
+				onPointerMove={(e) => drawing.current && draw(` L ${at(e)}`)}
+				onPointerUp={() => {
+					drawing.current = false;
+				}}
+				onPointerCancel={() => {
+					drawing.current = false;
+				}}
 			>
 				<line x1="30" y1="160" x2={wide - 30} y2="160" stroke="var(--hair)" strokeWidth="2" />
 				<path d={path} fill="none" stroke="var(--ink)" strokeWidth="4" strokeLinecap="round" strokeLinejoin="round" />
