@@ -29,7 +29,7 @@ export function SumsScreen() {
 				<h1 className="m-0 min-w-0 grow truncate text-lg/tight font-bold">Sums</h1>
 				<ThemeButton />
 			</header>
-			<main className="mx-auto grid max-w-6xl gap-x-8 gap-y-4 px-4 py-4 wide:grid-cols-[250px_1fr] wide:px-6">
+			<main className="mx-auto grid max-w-6xl gap-x-8 gap-y-4 px-4 py-4 wide:grid-cols-[200px_1fr] wide:px-6">
 				<Problem error={sums.error} again={() => sums.refetch()} />
 				<nav aria-label="Sums" className="flex gap-x-1 overflow-x-auto wide:flex-col">
 					{sums.data?.map((s) => (
@@ -56,7 +56,7 @@ function OneSum({ sum }: { sum: Sum }) {
 	const answer = useAnswer(sum.key, values);
 	return (
 		<section
-			className="grid grid-cols-1 content-start gap-5 wide:grid-cols-[minmax(0,1fr)_minmax(0,26rem)]"
+			className="grid grid-cols-1 content-start gap-5 wide:grid-cols-[minmax(0,1fr)_minmax(0,23rem)]"
 			aria-label={sum.words}
 		>
 			<div className="grid content-start gap-3 wide:gap-2">
@@ -152,7 +152,7 @@ function FieldEntry({ field: f, value, save }: { field: SumField; value: number;
 		<div
 			role="group"
 			aria-label={f.words}
-			className="grid gap-1 wide:grid-cols-[9rem_minmax(0,1fr)] wide:items-center wide:gap-4 wide:border-b wide:border-rule wide:pb-2"
+			className="grid gap-1 wide:grid-cols-[8rem_minmax(0,1fr)] wide:items-center wide:gap-4 wide:border-b wide:border-rule wide:pb-2"
 		>
 			<span aria-hidden="true">{f.words}</span>
 			<div className="flex flex-wrap items-center gap-1.5">
