@@ -1338,6 +1338,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sync": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a phone did without a signal, in the order of making, and what it lacks of the calls it holds */
+        post: operations["sync"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/lights": {
         parameters: {
             query?: never;
@@ -1839,6 +1856,32 @@ export interface components {
             words: string;
             roles: components["schemas"]["Role"][];
         };
+        SyncRequest: {
+            /** @description Calls on the phone by their number, each with the version it has */
+            calls: {
+                [key: string]: number;
+            };
+            commands: components["schemas"]["WaitingCommand"][];
+        };
+        SyncAnswer: {
+            results: components["schemas"]["SyncResult"][];
+            calls: components["schemas"]["PackedCall"][];
+            /** @description Calls that are there no more */
+            gone: number[];
+            shared: components["schemas"]["SharedSettings"];
+        };
+        SyncResult: {
+            id: string;
+            done: boolean;
+            /** @description Why it is not */
+            detail?: string;
+        };
+        /** @description A command that the shop does not have yet */
+        WaitingCommand: Record<string, never>;
+        /** @description A call with its record */
+        PackedCall: Record<string, never>;
+        /** @description What the shop set and has */
+        SharedSettings: Record<string, never>;
         LightMeaning: {
             means: string;
             words: string;
@@ -5179,6 +5222,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Basics"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    sync: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SyncRequest"];
+            };
+        };
+        responses: {
+            /** @description What became of each command */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SyncAnswer"];
                 };
             };
             default: components["responses"]["Refused"];

@@ -148,10 +148,9 @@ function FieldEntry({ field: f, value, save }: { field: SumField; value: number;
 		if (!Number.isNaN(v)) save(v);
 	};
 	return (
-		// biome-ignore lint/a11y/useSemanticElements: a legend cannot stand beside what it names
 		<div
-			role="group"
-			aria-label={f.words}
+			// What is typed into says itself what it is.
+			{...(f.free ? {} : { role: 'group', 'aria-label': f.words })}
 			className="grid gap-1 wide:grid-cols-[8rem_minmax(0,1fr)] wide:items-center wide:gap-4 wide:border-b wide:border-rule wide:pb-2"
 		>
 			<span aria-hidden="true">{f.words}</span>
