@@ -19,6 +19,7 @@ import (
 	corecall "elvat/core/call"
 	"elvat/core/job"
 	"elvat/internal/api"
+	"elvat/internal/desk"
 	"elvat/internal/store"
 )
 
@@ -98,9 +99,9 @@ var (
 
 // allows reports nil where the caller has the access.
 func (a *access) allows(ctx context.Context, needs job.Access) error {
-	role := callerOf(ctx).role
+	role := desk.CallerOf(ctx).Role
 	switch {
-	case needs == job.SignedIn && callerOf(ctx).program:
+	case needs == job.SignedIn && desk.CallerOf(ctx).Program:
 		return refused{
 			http.StatusForbidden,
 			errors.New("a program has no session of its own: sign in with a browser for that"),
@@ -181,15 +182,15 @@ func (a *access) check(next echo.HandlerFunc) echo.HandlerFunc {
 			return next(c) // the front end, or no route at all
 		}
 		c.Response().Header().Set("Cache-Control", "no-store")
-		by := caller{device: r.Header.Get("Elvat-Device")}
-		if by.device == corecall.Customer || len(by.device) > 64 ||
-			strings.ContainsFunc(by.device, func(r rune) bool { return r <= ' ' || r > '~' }) {
-			by.device = ""
+		by := desk.Caller{Device: r.Header.Get("Elvat-Device")}
+		if by.Device == corecall.Customer || len(by.Device) > 64 ||
+			strings.ContainsFunc(by.Device, func(r rune) bool { return r <= ' ' || r > '~' }) {
+			by.Device = ""
 		}
-		by.seen, _ = strconv.ParseInt(quoted(r.Header.Get("If-Match")), 10, 64) // anything else is: not said
-		by.strict = strings.Contains(r.Header.Get("Prefer"), "handling=strict")
-		if by.command = quoted(r.Header.Get("Idempotency-Key")); by.command != "" {
-			if err := corecall.CheckID(by.command); err != nil {
+		by.Seen, _ = strconv.ParseInt(quoted(r.Header.Get("If-Match")), 10, 64) // anything else is: not said
+		by.Strict = strings.Contains(r.Header.Get("Prefer"), "handling=strict")
+		if by.Command = quoted(r.Header.Get("Idempotency-Key")); by.Command != "" {
+			if err := corecall.CheckID(by.Command); err != nil {
 				return badInput{fmt.Errorf("Idempotency-Key: %w", err)}
 			}
 		}
@@ -197,16 +198,16 @@ func (a *access) check(next echo.HandlerFunc) echo.HandlerFunc {
 		if err != nil {
 			return err
 		}
-		if by.made, err = clock.madeAt(r.Header); err != nil {
+		if by.Made, err = clock.madeAt(r.Header); err != nil {
 			return err
 		}
-		by.sent = clock.here
+		by.Sent = clock.here
 		if a.required {
 			if err := a.identify(r, &by); err != nil {
 				return err
 			}
 		}
-		ctx := context.WithValue(r.Context(), callerKey{}, by)
+		ctx := by.In(r.Context())
 		if err := a.allows(ctx, needs); err != nil {
 			return err
 		}
@@ -260,12 +261,12 @@ func made(ctx context.Context, format string, args ...any) {
 const base = "/api/v1"
 
 // identify finds out who asks: a program by its token, or a browser by its session.
-func (a *access) identify(r *http.Request, by *caller) error {
+func (a *access) identify(r *http.Request, by *desk.Caller) error {
 	if is, err := a.byToken(r, by); is || err != nil {
 		return err
 	}
 	p, err := a.signedIn(r)
-	by.person, by.role = p.Name, job.Role(p.Role)
+	by.Person, by.Role = p.Name, job.Role(p.Role)
 	return err
 }
 
@@ -400,9 +401,9 @@ func (a *access) sessionOf(name string, role job.Role) api.Session {
 
 // GetSession shows who is signed in.
 func (s *calls) GetSession(ctx context.Context, _ api.GetSessionRequestObject) (api.GetSessionResponseObject, error) {
-	by := callerOf(ctx)
+	by := desk.CallerOf(ctx)
 	return api.GetSession200JSONResponse{
-		SessionNowJSONResponse: api.SessionNowJSONResponse(s.access.sessionOf(by.person, by.role)),
+		SessionNowJSONResponse: api.SessionNowJSONResponse(s.access.sessionOf(by.Person, by.Role)),
 	}, nil
 }
 
@@ -439,11 +440,11 @@ func (s *calls) ChangePassphrase(
 	ctx context.Context,
 	r api.ChangePassphraseRequestObject,
 ) (api.ChangePassphraseResponseObject, error) {
-	by := callerOf(ctx)
-	if by.person == "" {
+	by := desk.CallerOf(ctx)
+	if by.Person == "" {
 		return nil, badInput{errors.New("nobody is signed in here")}
 	}
-	p, err := s.access.verify(ctx, by.person, r.Body.Old)
+	p, err := s.access.verify(ctx, by.Person, r.Body.Old)
 	if errors.Is(err, errWrong) {
 		return nil, badInput{errors.New("old: that is not your passphrase")}
 	}
@@ -464,7 +465,7 @@ func (s *calls) ChangePassphrase(
 		}
 	}
 	return api.ChangePassphrase200JSONResponse{
-		SessionNowJSONResponse: api.SessionNowJSONResponse(s.access.sessionOf(by.person, by.role)),
+		SessionNowJSONResponse: api.SessionNowJSONResponse(s.access.sessionOf(by.Person, by.Role)),
 	}, nil
 }
 

@@ -15,6 +15,7 @@ import (
 	"elvat/core/job"
 	"elvat/core/sitebook"
 	"elvat/internal/api"
+	"elvat/internal/desk"
 	"elvat/internal/store"
 )
 
@@ -39,7 +40,7 @@ func (s *calls) CreateCall(ctx context.Context, r api.CreateCallRequestObject) (
 	if _, err := s.learn(ctx); err != nil {
 		return nil, err
 	}
-	id, err := s.store.Begin(ctx, s.command(ctx, nil), s.now(), func(ctx context.Context) (run int64, b *corecall.Begin, err error) {
+	id, err := s.store.Begin(ctx, s.Command(ctx, nil), s.now(), func(ctx context.Context) (run int64, b *corecall.Begin, err error) {
 		if r.Body.Run != nil {
 			if run, err = s.startFrom(ctx, *r.Body.Run, &begin); err != nil {
 				return 0, nil, err
@@ -84,7 +85,7 @@ func (s *calls) startFrom(ctx context.Context, id int64, begin *corecall.Begin) 
 	if err != nil {
 		return 0, err
 	}
-	past, err := pastOf(last)
+	past, err := desk.PastOf(last)
 	if err != nil {
 		return 0, err
 	}
@@ -268,7 +269,7 @@ func (s *calls) runLine(ctx context.Context, r store.Run) (api.RunLine, error) {
 		return line, nil
 	}
 	line.LastCall, line.LastAt = &r.LastCall, &r.LastAt
-	c, err := s.circuit(ctx, r.LastCall)
+	c, err := s.Circuit(ctx, r.LastCall)
 	if err != nil {
 		return line, err
 	}
@@ -412,13 +413,13 @@ func (s *calls) runNow(ctx context.Context, id int64) (api.RunNowJSONResponse, e
 	c := circuit.Unseen(run.Name)
 	if run.LastCall != 0 {
 		now.LastCall = &run.LastCall
-		if c, err = s.circuit(ctx, run.LastCall); err != nil {
+		if c, err = s.Circuit(ctx, run.LastCall); err != nil {
 			return now, err
 		}
 	}
 	b := c.Breaker
 	now.Breaker = api.Breaker{Label: b.Label, Amps: b.Amps, Poles: b.Poles, Protection: string(b.Protection)}
-	past, err := s.past(ctx, id, 0)
+	past, err := s.Past(ctx, id, 0)
 	if err != nil {
 		return now, err
 	}

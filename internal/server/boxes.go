@@ -10,64 +10,18 @@ import (
 	"image/jpeg"
 	_ "image/png" // a picture may be one
 	"io"
-	"slices"
 	"strings"
 	"sync"
-	"time"
 
 	corecall "elvat/core/call"
-	"elvat/core/diagnosis"
-	"elvat/core/practice"
 	"elvat/internal/api"
+	"elvat/internal/desk"
 	"elvat/internal/store"
 )
 
-func (s *calls) boxNow(ctx context.Context, call int64, id string) (api.BoxNowJSONResponse, error) {
-	at, err := s.store.Load(ctx, call)
-	if err != nil {
-		return api.BoxNowJSONResponse{}, err
-	}
-	return s.boxAt(ctx, at, id)
-}
-
-// boxAt is what was recorded of a box, or what the run knows of it, with its plan.
-func (s *calls) boxAt(ctx context.Context, at *store.Snapshot, id string) (api.BoxNowJSONResponse, error) {
-	shop, err := s.house(ctx)
-	if err != nil {
-		return api.BoxNowJSONResponse{}, err
-	}
-	r := at.Record
-	shows(ctx, r.Version)
-	p, err := r.Planned(id, shop)
-	if err != nil {
-		return api.BoxNowJSONResponse{}, err
-	}
-	now := api.BoxNowJSONResponse{
-		Label: r.Circuit.LabelOf(
-			id,
-		),
-		Recorded: p.Recorded, MadeAt: p.MadeAt, Box: *p.Makeup, Landings: [][2]string{}, Places: p.Makeup.Places(), Plan: *p.Plan,
-		Done: append([]string{}, p.Done...), Version: r.Version, Open: []string{}, Accepted: append([]string{}, r.Journal.Accepted(id)...),
-		Ticked: r.Ticked(id),
-	}
-	for _, f := range p.Plan.Open(p.Done) {
-		if !slices.Contains(now.Accepted, f.Key) {
-			now.Open = append(now.Open, f.Key)
-		}
-	}
-	if found := r.FoundIn(id); found != "" {
-		now.Found = &found
-	}
-	now.Landings = append(now.Landings, p.Makeup.Landings()...)
-	if k, ok := r.PulledAt(id); ok {
-		now.Photograph = &k.ID
-	}
-	return now, nil
-}
-
 // GetBox shows an opened box with its plan.
 func (s *calls) GetBox(ctx context.Context, r api.GetBoxRequestObject) (api.GetBoxResponseObject, error) {
-	now, err := s.boxNow(ctx, r.Call, r.Box)
+	now, err := boxed(ctx)(s.Box(ctx, r.Call, r.Box))
 	return api.GetBox200JSONResponse{BoxNowJSONResponse: now}, err
 }
 
@@ -81,19 +35,6 @@ func (s *calls) SetBox(ctx context.Context, r api.SetBoxRequestObject) (api.SetB
 func (s *calls) SetSteps(ctx context.Context, r api.SetStepsRequestObject) (api.SetStepsResponseObject, error) {
 	now, err := s.changeBox(ctx, r.Call, r.Box, &corecall.SetSteps{Box: r.Box, Done: r.Body.Done})
 	return api.SetSteps200JSONResponse{BoxNowJSONResponse: now}, err
-}
-
-// cause is what the call says was wrong, with what speaks for it.
-func (s *calls) cause(v *state) (string, []string) {
-	k := v.Cause()
-	if len(k.Faults) == 0 { // in words, or none: no reading was weighed for it
-		return k.Words, nil
-	}
-	why, err := s.engines.why(v.question(), k.Faults, k.Beside)
-	if err != nil {
-		return k.Words, nil // what was found need not be among what is weighed
-	}
-	return k.Words, diagnosis.Telling(why)
 }
 
 // MakeUpBox puts the plan into the run.
@@ -168,33 +109,9 @@ func (s *calls) GetPhotograph(
 	return api.GetPhotograph200ImagejpegResponse{Body: bytes.NewReader(picture), ContentLength: int64(len(picture))}, nil
 }
 
-// houseSetting is the name under which the house practice is kept.
-const houseSetting = "house"
-
-func (s *calls) house(ctx context.Context) (practice.Shop, error) {
-	var shop practice.Shop
-	kept, err := s.store.Setting(ctx, houseSetting)
-	if err != nil || kept == nil {
-		return shop, err
-	}
-	return shop, json.Unmarshal(kept, &shop)
-}
-
-// zoneOf is the shop's time zone; this machine's where it set none.
-func zoneOf(shop practice.Shop) (*time.Location, error) {
-	if shop.TimeZone == "" {
-		return time.Local, nil
-	}
-	zone, err := time.LoadLocation(shop.TimeZone)
-	if err != nil {
-		return nil, fmt.Errorf("timeZone: %q is none that is known here", shop.TimeZone)
-	}
-	return zone, nil
-}
-
 // GetHouse shows the house practice with all there is to set.
 func (s *calls) GetHouse(ctx context.Context, _ api.GetHouseRequestObject) (api.GetHouseResponseObject, error) {
-	shop, err := s.house(ctx)
+	shop, err := s.House(ctx)
 	return api.GetHouse200JSONResponse(shop.Sheet()), err
 }
 
@@ -207,14 +124,14 @@ func (s *calls) SetHouse(ctx context.Context, r api.SetHouseRequestObject) (api.
 	if err := r.Body.Check(); err != nil {
 		return nil, badInput{err}
 	}
-	if _, err := zoneOf(*r.Body); err != nil {
+	if _, err := desk.ZoneOf(*r.Body); err != nil {
 		return nil, badInput{err}
 	}
 	kept, err := json.Marshal(r.Body)
 	if err != nil {
 		return nil, err
 	}
-	if err := s.store.Set(ctx, houseSetting, kept); err != nil {
+	if err := s.store.Set(ctx, desk.HouseSetting, kept); err != nil {
 		return nil, err
 	}
 	if err := s.store.SetStale(ctx); err != nil {

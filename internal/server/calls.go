@@ -14,61 +14,44 @@ import (
 
 	corecall "elvat/core/call"
 	"elvat/core/circuit"
-	"elvat/core/diagnosis"
-	"elvat/core/job"
-	"elvat/core/sitebook"
 	"elvat/core/tester"
-	"elvat/core/wire"
 	"elvat/internal/api"
+	"elvat/internal/desk"
 	"elvat/internal/meterlink"
 	"elvat/internal/store"
 )
 
 // calls implements the routes of the contract.
 type calls struct {
-	store   *store.Store
-	shop    string
-	meter   *meterlink.Meter
-	now     func() time.Time
-	tracer  bool
-	engines *engines
+	*desk.Desk
+	store *store.Store
+	meter *meterlink.Meter
+	now   func() time.Time
 	// freshener keeps the summaries of changed calls.
 	freshener *freshener
 	backups   *Backups
 	access    *access
 }
 
+// newCalls makes the desk on the store, and what only a server does beside it.
+func newCalls(c Config, now func() time.Time, access *access) *calls {
+	s := &calls{
+		Desk: desk.New(c.Store, now), store: c.Store, meter: c.Meter, now: now, freshener: newFreshener(), backups: &c.Backups, access: access,
+	}
+	s.Shop, s.Tracer, s.Desk.Meter = c.Shop, c.Tracer, c.Meter != nil
+	s.Changed, s.Codes = s.freshener.ask, s.codes
+	return s
+}
+
 var _ api.StrictServerInterface = (*calls)(nil)
 
 func (s *calls) GetBasics(ctx context.Context, _ api.GetBasicsRequestObject) (api.GetBasicsResponseObject, error) {
-	basics, err := s.basics(ctx)
+	basics, err := s.Basics(ctx)
 	return api.GetBasics200JSONResponse(basics), err
 }
 
-// lampsOf is the name under which the order of the lamps is kept: each has a tester of his
-// own. Where nobody signs in, there is one.
-func lampsOf(ctx context.Context) string {
-	if by := callerOf(ctx).person; by != "" {
-		return "lamps of " + by
-	}
-	return "lamps"
-}
-
-// lightsSetting is the name under which is kept what lights mean; lights, at most so
-// many. Assumption.
-const (
-	lightsSetting = "lights"
-	mostLights    = 500
-)
-
-func (s *calls) lights(ctx context.Context) ([]tester.Light, error) {
-	lights := []tester.Light{}
-	kept, err := s.store.Setting(ctx, lightsSetting)
-	if err != nil || kept == nil {
-		return lights, err
-	}
-	return lights, json.Unmarshal(kept, &lights)
-}
+// mostLights bounds how many meanings of lights are kept. Assumption.
+const mostLights = 500
 
 // TellLight keeps what somebody found on a device's sheet.
 func (s *calls) TellLight(ctx context.Context, r api.TellLightRequestObject) (api.TellLightResponseObject, error) {
@@ -80,7 +63,7 @@ func (s *calls) TellLight(ctx context.Context, r api.TellLightRequestObject) (ap
 	if told.Kind == "" || told.Means == "" {
 		return nil, badInput{errors.New("light: kind and means are wanted: which device, and what its sheet says")}
 	}
-	lights, err := s.lights(ctx)
+	lights, err := s.Lights(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -94,58 +77,11 @@ func (s *calls) TellLight(ctx context.Context, r api.TellLightRequestObject) (ap
 	if err != nil {
 		return nil, err
 	}
-	if err := s.store.Set(ctx, lightsSetting, kept); err != nil {
+	if err := s.store.Set(ctx, desk.LightsSetting, kept); err != nil {
 		return nil, err
 	}
-	basics, err := s.basics(ctx)
+	basics, err := s.Basics(ctx)
 	return api.TellLight200JSONResponse(basics), err
-}
-
-func (s *calls) basics(ctx context.Context) (api.Basics, error) {
-	b := api.Basics{
-		Shop: s.shop, Cautions: job.Cautions, BreakerAmps: circuit.BranchAmps, AssumedFeet: circuit.AssumedFeet,
-		Sides: tester.Default.Sides(), Lamps: []api.BasicsLamps{}, Patterns: tester.Patterns(), Appliances: appliances(), Meter: s.meter != nil,
-		Plugged: diagnosis.PluggedSizes, ProvesOn: job.ProvesOn, LightColours: tester.LightColours, Rights: job.Rights(),
-	}
-	for _, t := range tester.Plugs {
-		b.Plugs = append(b.Plugs, api.Tool(t))
-	}
-	for _, m := range tester.Meanings {
-		b.Meanings = append(b.Meanings, api.LightMeaning{Means: string(m), Words: m.Words()})
-	}
-	for _, g := range wire.Gauges {
-		b.Gauges = append(b.Gauges, int(g))
-	}
-	for _, w := range tester.Wirings {
-		b.Wirings = append(b.Wirings, string(w))
-	}
-	shop, err := s.house(ctx)
-	if err != nil {
-		return b, err
-	}
-	b.TimeZone, b.Units = shop.TimeZone, shop.Units
-	site, err := s.example(ctx)
-	if err != nil {
-		return b, err
-	}
-	b.Example = site != 0
-	if b.Lights, err = s.lights(ctx); err != nil {
-		return b, err
-	}
-	kept, err := s.store.Setting(ctx, lampsOf(ctx))
-	if err != nil || kept == nil {
-		return b, err
-	}
-	return b, json.Unmarshal(kept, &b.Lamps)
-}
-
-// appliances are what may be plugged in, in the contract's shape.
-func appliances() []api.PluggedSize {
-	var all []api.PluggedSize
-	for _, a := range circuit.Appliances {
-		all = append(all, api.PluggedSize(a))
-	}
-	return all
 }
 
 func (s *calls) SetLamps(ctx context.Context, r api.SetLampsRequestObject) (api.SetLampsResponseObject, error) {
@@ -163,64 +99,11 @@ func (s *calls) SetLamps(ctx context.Context, r api.SetLampsRequestObject) (api.
 	if err != nil {
 		return nil, err
 	}
-	if err := s.store.Set(ctx, lampsOf(ctx), kept); err != nil {
+	if err := s.store.Set(ctx, desk.LampsOf(ctx), kept); err != nil {
 		return nil, err
 	}
-	basics, err := s.basics(ctx)
+	basics, err := s.Basics(ctx)
 	return api.SetLamps200JSONResponse(basics), err
-}
-
-// callNow loads the call and shows it as it is now.
-func (s *calls) callNow(ctx context.Context, id int64) (api.CallNowJSONResponse, error) {
-	var now api.Call
-	err := s.store.Snapshot(ctx, func(ctx context.Context) error {
-		at, err := s.store.Load(ctx, id)
-		if err == nil {
-			now, err = s.wholeAt(ctx, at)
-		}
-		return err
-	})
-	return api.CallNowJSONResponse(now), err
-}
-
-// wholeAt is the call with what stands beside it: what is known from before, what
-// can be taken back, and what to take along.
-func (s *calls) wholeAt(ctx context.Context, at *store.Snapshot) (api.Call, error) {
-	v, err := s.see(ctx, at)
-	if err != nil {
-		return api.Call{}, err
-	}
-	if !v.Facts.HandedOver {
-		if err := s.engines.prepare(v.question()); err != nil {
-			return api.Call{}, err
-		}
-	}
-	now := v.view()
-	shows(ctx, now.Version)
-	past, err := s.past(ctx, v.call.Run, v.call.ID)
-	if err != nil {
-		return now, err
-	}
-	now.Past = sitebook.Last(v.circuit, past)
-	now.Answers = []api.Answered{}
-	for i := range v.record.Answers {
-		now.Answers = append(
-			now.Answers,
-			api.Answered{At: v.record.AnsweredAt[i], Words: v.record.Answers[i].Words(v.record.LabelOf, nil)},
-		)
-	}
-	now.Conflicts = conflicts(v.record)
-	last, back := v.record.Undoable()
-	now.Undo, now.Redo = done(last), done(back)
-	for kind, until := range map[store.LinkKind]**time.Time{store.BeforeVisit: &now.VisitUntil, store.OfResult: &now.ResultUntil} {
-		link, err := s.store.VisitOf(ctx, v.call.ID, kind, s.now())
-		if err == nil {
-			*until = &link.ExpiresAt
-		} else if !errors.Is(err, store.ErrNotFound) {
-			return now, err
-		}
-	}
-	return now, s.supplies(ctx, v, &now)
 }
 
 func (s *calls) GetCall(ctx context.Context, r api.GetCallRequestObject) (api.GetCallResponseObject, error) {
@@ -245,7 +128,7 @@ func (s *calls) DownloadCircuit(
 	ctx context.Context,
 	r api.DownloadCircuitRequestObject,
 ) (api.DownloadCircuitResponseObject, error) {
-	c, err := s.circuit(ctx, r.Call)
+	c, err := s.Circuit(ctx, r.Call)
 	if err != nil {
 		return nil, err
 	}
@@ -274,47 +157,20 @@ func (s *calls) ReplaceCircuit(
 }
 
 func (s *calls) SetBreaker(ctx context.Context, r api.SetBreakerRequestObject) (api.SetBreakerResponseObject, error) {
-	now, err := s.change(ctx, r.Call, &corecall.SetBreaker{
-		Label: r.Body.Label, Amps: r.Body.Amps, Protection: circuit.Protection(or(r.Body.Protection, "")),
-	})
+	now, err := s.change(ctx, r.Call, desk.SetBreaker(*r.Body))
 	return api.SetBreaker200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 func (s *calls) AddStop(ctx context.Context, r api.AddStopRequestObject) (api.AddStopResponseObject, error) {
-	b := r.Body
 	// Who draws the run adds one outlet after the other, and waits for no suspects.
-	now, err := s.change(context.WithValue(ctx, laterKey{}, true), r.Call, &corecall.AddStop{
-		After: b.After, Into: or(b.Into, ""), Label: or(b.Label, ""), AWG: wire.Gauge(or(b.Awg, 0)), Feet: or(b.Feet, 0), Ground: b.Ground,
-		Slots: int(or(b.Slots, 0)), GFCI: or(b.Gfci, false), Devices: as[int](b.Devices),
-	})
+	now, err := s.change(desk.Later(ctx), r.Call, desk.AddStop(*r.Body))
 	made(ctx, "/calls/%d", r.Call)
 	return api.AddStop201JSONResponse{CallNowJSONResponse: now}, err
 }
 
-// or is what is said, or what holds where nothing is.
-func or[T any](said *T, unsaid T) T {
-	if said == nil {
-		return unsaid
-	}
-	return *said
-}
-
 func (s *calls) ChangeStop(ctx context.Context, r api.ChangeStopRequestObject) (api.ChangeStopResponseObject, error) {
-	now, err := s.change(ctx, r.Call, &corecall.ChangeStop{
-		Box: r.Box, Label: r.Body.Label, Feet: r.Body.Feet, Ground: r.Body.Ground,
-		AWG: as[wire.Gauge](r.Body.Awg), Slots: as[int](r.Body.Slots), Makeup: (*circuit.Makeup)(r.Body.Makeup),
-		GFCI: r.Body.Gfci, Devices: as[int](r.Body.Devices),
-	})
+	now, err := s.change(ctx, r.Call, desk.ChangeStop(r.Box, *r.Body))
 	return api.ChangeStop200JSONResponse{CallNowJSONResponse: now}, err
-}
-
-// as is the number of another integer type, nil for nil.
-func as[T, F ~int](from *F) *T {
-	if from == nil {
-		return nil
-	}
-	to := T(*from)
-	return &to
 }
 
 func (s *calls) RemoveStop(ctx context.Context, r api.RemoveStopRequestObject) (api.RemoveStopResponseObject, error) {
@@ -346,11 +202,7 @@ func (s *calls) SetState(ctx context.Context, r api.SetStateRequestObject) (api.
 }
 
 func (s *calls) AddLoad(ctx context.Context, r api.AddLoadRequestObject) (api.AddLoadResponseObject, error) {
-	now, err := s.change(
-		ctx,
-		r.Call,
-		&corecall.AddLoad{At: r.Body.At, Half: circuit.Half(r.Body.Half), Watts: r.Body.Watts},
-	)
+	now, err := s.change(ctx, r.Call, desk.AddLoad(*r.Body))
 	made(ctx, "/calls/%d", r.Call)
 	return api.AddLoad201JSONResponse{CallNowJSONResponse: now}, err
 }
@@ -374,7 +226,7 @@ func (s *calls) TakeFromMeter(
 	if s.meter == nil {
 		return nil, errNoMeter
 	}
-	c, err := s.circuit(ctx, r.Call)
+	c, err := s.Circuit(ctx, r.Call)
 	if err != nil {
 		return nil, err
 	}

@@ -11,6 +11,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"elvat/internal/desk"
+
 	corecall "elvat/core/call"
 	"elvat/core/job"
 )
@@ -48,7 +50,10 @@ func TestRefusalsAreListed(t *testing.T) {
 	require.NoError(t, err)
 	source, err := os.ReadFile("problem.go")
 	require.NoError(t, err)
-	codes := regexp.MustCompile(`\}?, "([a-z-]+)", http\.Status`).FindAllStringSubmatch(string(source), -1)
+	codes := regexp.MustCompile(`, "([a-z-]+)", http\.Status`).FindAllStringSubmatch(string(source), -1)
+	for _, r := range desk.Refusals {
+		codes = append(codes, []string{"", r.Code})
+	}
 	require.Greater(t, len(codes), 10)
 	for _, code := range codes {
 		assert.Contains(t, string(page), "`"+code[1]+"`")

@@ -6,14 +6,12 @@ import (
 
 	"elvat/internal/api"
 	"elvat/internal/demo"
+	"elvat/internal/desk"
 )
-
-// exampleSetting is the name under which the example house is known; 0 for none.
-const exampleSetting = "example"
 
 // example is the example house, 0 where it is not there.
 func (s *calls) example(ctx context.Context) (site int64, err error) {
-	kept, err := s.store.Setting(ctx, exampleSetting)
+	kept, err := s.store.Setting(ctx, desk.ExampleSetting)
 	if err != nil || kept == nil {
 		return 0, err
 	}
@@ -25,7 +23,7 @@ func (s *calls) setExample(ctx context.Context, site int64) error {
 	if err != nil {
 		return err
 	}
-	return s.store.Set(ctx, exampleSetting, kept)
+	return s.store.Set(ctx, desk.ExampleSetting, kept)
 }
 
 // AddExample adds the example house.

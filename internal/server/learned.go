@@ -9,35 +9,15 @@ import (
 	"elvat/core/strict"
 	"elvat/core/tester"
 	"elvat/internal/api"
+	"elvat/internal/desk"
 )
-
-// learnedSetting is the name under which it is kept what the shop's own boxes
-// have taught.
-const learnedSetting = "learned"
 
 // mostLearned is how many opened boxes, the newest, the weights learn from.
 const mostLearned = 500
 
-// kept is what is kept of it between two countings.
-type keptLearned struct {
-	Since   time.Time         `json:"since,omitzero"`
-	Mark    string            `json:"mark"` // of the boxes that were counted
-	Learned diagnosis.Learned `json:"learned"`
-}
-
-// learned is what was counted last; nothing where nothing was.
-func (s *calls) learned(ctx context.Context) (keptLearned, error) {
-	var k keptLearned
-	value, err := s.store.Setting(ctx, learnedSetting)
-	if err != nil || value == nil {
-		return k, err
-	}
-	return k, json.Unmarshal(value, &k)
-}
-
 // learn counts the opened boxes anew where any was added or taken back since.
-func (s *calls) learn(ctx context.Context) (keptLearned, error) {
-	k, err := s.learned(ctx)
+func (s *calls) learn(ctx context.Context) (desk.KeptLearned, error) {
+	k, err := s.Learned(ctx)
 	if err != nil {
 		return k, err
 	}
@@ -75,16 +55,16 @@ func (s *calls) learn(ctx context.Context) (keptLearned, error) {
 	return k, s.store.SetStale(ctx)
 }
 
-func (s *calls) keepLearned(ctx context.Context, k keptLearned) error {
+func (s *calls) keepLearned(ctx context.Context, k desk.KeptLearned) error {
 	value, err := json.Marshal(k)
 	if err != nil {
 		return err
 	}
-	return s.store.Set(ctx, learnedSetting, value)
+	return s.store.Set(ctx, desk.LearnedSetting, value)
 }
 
 // practiceSheet is the practice with what was learned beside it.
-func (s *calls) practiceSheet(p diagnosis.Practice, k keptLearned) (diagnosis.PracticeSheet, error) {
+func (s *calls) practiceSheet(p diagnosis.Practice, k desk.KeptLearned) (diagnosis.PracticeSheet, error) {
 	sheet, err := p.Sheet(&k.Learned)
 	if !k.Since.IsZero() {
 		sheet.Learning.Since = k.Since.Format(time.RFC3339)
@@ -103,11 +83,11 @@ func (s *calls) ForgetLearned(
 	ctx context.Context,
 	_ api.ForgetLearnedRequestObject,
 ) (api.ForgetLearnedResponseObject, error) {
-	p, err := s.practice(ctx)
+	p, err := s.Practice(ctx)
 	if err != nil {
 		return nil, err
 	}
-	k := keptLearned{Since: s.now()}
+	k := desk.KeptLearned{Since: s.now()}
 	if err := s.keepLearned(ctx, k); err != nil {
 		return nil, err
 	}

@@ -7,6 +7,7 @@ import (
 	corecall "elvat/core/call"
 	"elvat/core/diagnosis"
 	"elvat/internal/api"
+	"elvat/internal/desk"
 )
 
 // SetConditions keeps what is known of the place beside its circuit.
@@ -26,7 +27,7 @@ func (s *calls) SetMap(ctx context.Context, r api.SetMapRequestObject) (api.SetM
 
 // AskWhy holds the readings one by one against a suspect.
 func (s *calls) AskWhy(ctx context.Context, r api.AskWhyRequestObject) (api.AskWhyResponseObject, error) {
-	v, err := s.load(ctx, r.Call)
+	v, err := s.Load(ctx, r.Call)
 	if err != nil {
 		return nil, err
 	}
@@ -38,23 +39,11 @@ func (s *calls) AskWhy(ctx context.Context, r api.AskWhyRequestObject) (api.AskW
 	if r.Body.Beside != nil {
 		beside = *r.Body.Beside
 	}
-	evidence, err := s.engines.why(v.question(), faults, beside)
+	evidence, err := s.Why(v, faults, beside)
 	if err != nil {
 		return nil, badInput{err}
 	}
 	return api.AskWhy200JSONResponse(evidence), nil
-}
-
-// practiceSetting is the name under which the shop's practice is kept.
-const practiceSetting = "practice"
-
-func (s *calls) practice(ctx context.Context) (diagnosis.Practice, error) {
-	var p diagnosis.Practice
-	kept, err := s.store.Setting(ctx, practiceSetting)
-	if err != nil || kept == nil {
-		return p, err
-	}
-	return p, json.Unmarshal(kept, &p)
 }
 
 // GetPractice shows what the shop has set, beside what is usual.
@@ -62,7 +51,7 @@ func (s *calls) GetPractice(
 	ctx context.Context,
 	_ api.GetPracticeRequestObject,
 ) (api.GetPracticeResponseObject, error) {
-	p, err := s.practice(ctx)
+	p, err := s.Practice(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -91,7 +80,7 @@ func (s *calls) SetPractice(
 	if err != nil {
 		return nil, err
 	}
-	if err := s.store.Set(ctx, practiceSetting, kept); err != nil {
+	if err := s.store.Set(ctx, desk.PracticeSetting, kept); err != nil {
 		return nil, err
 	}
 	if err := s.store.SetStale(ctx); err != nil {

@@ -3,11 +3,10 @@ package server
 import (
 	"errors"
 	"net/http"
-	"strings"
 
 	"github.com/labstack/echo/v5"
 
-	corecall "elvat/core/call"
+	"elvat/internal/desk"
 	"elvat/internal/store"
 )
 
@@ -22,52 +21,18 @@ var errNoMeter = errors.New("no meter is on the wire: start Elvat with --meter H
 // problemType begins the type of every problem: a stable code follows.
 const problemType = "urn:elvat:problem:"
 
-// A refusal is a kind of error that who asks is told of.
-type refusal struct {
-	is     func(error) bool
-	code   string // stable: programs go by it
-	status int
-	title  string
-	detail func(error) string
-}
-
-func being(target error) func(error) bool {
-	return func(err error) bool { return errors.Is(err, target) }
-}
-
-func of[E error](err error) bool {
-	_, ok := errors.AsType[E](err)
-	return ok
-}
-
-func saying(text string) func(error) string { return func(error) string { return text } }
-
-// refusals are all of them; the first that an error is counts.
-var refusals = []refusal{
-	{being(errNoVisit), "link-not-in-force", http.StatusNotFound, "Not in force", error.Error},
-	{being(store.ErrFull), "disk-full", http.StatusInsufficientStorage, "Disk full", saying(capital(store.ErrFull))},
-	{being(store.ErrDamaged), "database-damaged", http.StatusInternalServerError, "Database damaged", saying(capital(store.ErrDamaged))},
-	{being(corecall.ErrUsedElsewhere), "id-used-before", http.StatusConflict, "Used before", saying(capital(corecall.ErrUsedElsewhere))},
-	{being(corecall.ErrNothingLeft), "nothing-to-undo", http.StatusConflict, "Nothing to take back", error.Error},
-	{being(store.ErrMoved), "changed-meanwhile", http.StatusConflict, "Changed meanwhile", saying("Others are changing this at the same moment: try again.")},
-	{being(errOther), "other-version", http.StatusPreconditionFailed, "Another version", saying(capital(errOther))},
-	{
-		func(err error) bool { return errors.Is(err, store.ErrNotFound) || errors.Is(err, corecall.ErrNotFound) }, "not-found", http.StatusNotFound, "Not found",
-		saying("There is no such call, stop or reading here. It may have been removed: go back to the day's calls."),
-	},
-	{of[corecall.GateShut], "gate-shut", http.StatusConflict, "The gate is shut", error.Error},
-	{of[corecall.NotAllowed], "not-allowed", http.StatusForbidden, http.StatusText(http.StatusForbidden), error.Error},
-	{of[corecall.BadInput], "cannot-be-right", http.StatusUnprocessableEntity, "Cannot be right", inner[corecall.BadInput]},
-	{of[badInput], "cannot-be-right", http.StatusUnprocessableEntity, "Cannot be right", inner[badInput]},
-	{being(errNoMeter), "no-meter", http.StatusConflict, "No meter", error.Error},
-	{of[meterError], "meter-silent", http.StatusBadGateway, "The meter", inner[meterError]},
-}
-
-// inner is what the error of that kind says, without what it is wrapped in.
-func inner[E error](err error) string {
-	e, _ := errors.AsType[E](err)
-	return e.Error()
-}
+// refusals are those of the desk and what only a server refuses; the first that an error is counts.
+var refusals = append([]desk.Refusal{
+	desk.Refuse(desk.Being(errNoVisit), "link-not-in-force", http.StatusNotFound, "Not in force", error.Error),
+	desk.Refuse(desk.Being(store.ErrFull), "disk-full", http.StatusInsufficientStorage, "Disk full", desk.Saying(desk.Sentence(store.ErrFull))),
+	desk.Refuse(
+		desk.Being(store.ErrDamaged), "database-damaged", http.StatusInternalServerError, "Database damaged",
+		desk.Saying(desk.Sentence(store.ErrDamaged)),
+	),
+	desk.Refuse(desk.Of[badInput], "cannot-be-right", http.StatusUnprocessableEntity, "Cannot be right", desk.Inner[badInput]),
+	desk.Refuse(desk.Being(errNoMeter), "no-meter", http.StatusConflict, "No meter", error.Error),
+	desk.Refuse(desk.Of[meterError], "meter-silent", http.StatusBadGateway, "The meter", desk.Inner[meterError]),
+}, desk.Refusals...)
 
 // explain turns what the store and the core refuse into problem documents.
 func explain(next echo.HandlerFunc) echo.HandlerFunc {
@@ -95,15 +60,9 @@ func problem(err error) *echo.ProblemError {
 		}
 	}
 	for _, r := range refusals {
-		if r.is(err) {
-			return &echo.ProblemError{Type: problemType + r.code, Status: r.status, Title: r.title, Detail: r.detail(err)}
+		if r.Is(err) {
+			return &echo.ProblemError{Type: problemType + r.Code, Status: r.Status, Title: r.Title, Detail: r.Detail(err)}
 		}
 	}
 	return nil
-}
-
-// capital is an error as a sentence.
-func capital(err error) string {
-	text := err.Error()
-	return strings.ToUpper(text[:1]) + text[1:] + "."
 }

@@ -5,10 +5,7 @@ import (
 	"context"
 	"crypto/hmac"
 	"crypto/rand"
-	"crypto/sha256"
-	"encoding/base32"
 	"errors"
-	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
@@ -16,10 +13,10 @@ import (
 	"time"
 
 	corecall "elvat/core/call"
-	"elvat/core/circuit"
 	"elvat/core/job"
 	"elvat/core/result"
 	"elvat/internal/api"
+	"elvat/internal/desk"
 	"elvat/internal/store"
 )
 
@@ -54,7 +51,7 @@ func (s *calls) EndResult(ctx context.Context, r api.EndResultRequestObject) (ap
 }
 
 // ofResult is the link with the token, and the call it opens.
-func (s *calls) ofResult(ctx context.Context, token string) (store.Visit, *state, error) {
+func (s *calls) ofResult(ctx context.Context, token string) (store.Visit, *desk.State, error) {
 	link, err := s.store.Visit(ctx, token, store.OfResult, s.now())
 	if errors.Is(err, store.ErrNotFound) {
 		return link, nil, errNoVisit
@@ -62,7 +59,7 @@ func (s *calls) ofResult(ctx context.Context, token string) (store.Visit, *state
 	if err != nil {
 		return link, nil, err
 	}
-	v, err := s.load(ctx, link.Call)
+	v, err := s.Load(ctx, link.Call)
 	return link, v, err
 }
 
@@ -72,23 +69,23 @@ func (s *calls) GetResult(ctx context.Context, r api.GetResultRequestObject) (ap
 	if err != nil {
 		return nil, err
 	}
-	src, err := s.source(ctx, v)
+	src, err := s.Source(ctx, v)
 	if err != nil {
 		return nil, err
 	}
-	page := api.GetResult200JSONResponse{ExpiresAt: link.ExpiresAt, Result: result.Of(src.Report(), v.circuit)}
+	page := api.GetResult200JSONResponse{ExpiresAt: link.ExpiresAt, Result: result.Of(src.Report(), v.Circuit)}
 	page.Pictures = make([]struct {
 		Caption string `json:"caption"`
 		Id      string `json:"id"`
 	}, 0)
-	for _, p := range v.record.Pictures {
+	for _, p := range v.Record.Pictures {
 		if p.Withdrawn {
 			continue
 		}
 		page.Pictures = append(page.Pictures, struct {
 			Caption string `json:"caption"`
 			Id      string `json:"id"`
-		}{v.caption(p), p.ID})
+		}{v.Caption(p), p.ID})
 	}
 	return page, nil
 }
@@ -102,7 +99,7 @@ func (s *calls) GetResultPicture(
 	if err != nil {
 		return nil, err
 	}
-	if !slices.ContainsFunc(v.record.Pictures, func(p corecall.Picture) bool { return p.ID == r.Picture && !p.Withdrawn }) {
+	if !slices.ContainsFunc(v.Record.Pictures, func(p corecall.Picture) bool { return p.ID == r.Picture && !p.Withdrawn }) {
 		return nil, store.ErrNotFound
 	}
 	picture, err := s.store.Image(ctx, link.Call, r.Picture)
@@ -131,17 +128,6 @@ func (s *calls) codes(ctx context.Context) (key []byte, err error) {
 	return key, err
 }
 
-var letters = base32.StdEncoding.WithPadding(base32.NoPadding)
-
-// codeOf names a GFCI of a run so that nobody who has one code can make another: the
-// name, and the first 80 bits of its HMAC-SHA-256.
-func codeOf(key []byte, run int64, device string) string {
-	name := fmt.Sprintf("%d.%s", run, device)
-	sum := hmac.New(sha256.New, key)
-	sum.Write([]byte(name))
-	return letters.EncodeToString([]byte(name)) + "-" + letters.EncodeToString(sum.Sum(nil)[:10])
-}
-
 var errNoCode = refused{http.StatusNotFound, errors.New("this code opens nothing here: ask the shop whose label it is")}
 
 // GetGuard shows what hangs on a GFCI, by the code of its label.
@@ -151,13 +137,13 @@ func (s *calls) GetGuard(ctx context.Context, r api.GetGuardRequestObject) (api.
 		return nil, err
 	}
 	coded, _, _ := strings.Cut(r.Token, "-")
-	name, err := letters.DecodeString(coded)
+	name, err := desk.Letters.DecodeString(coded)
 	if err != nil {
 		return nil, errNoCode
 	}
 	number, device, _ := strings.Cut(string(name), ".")
 	run, err := strconv.ParseInt(number, 10, 64)
-	if err != nil || !hmac.Equal([]byte(codeOf(key, run, device)), []byte(r.Token)) {
+	if err != nil || !hmac.Equal([]byte(desk.CodeOf(key, run, device)), []byte(r.Token)) {
 		return nil, errNoCode
 	}
 	calls, err := s.store.CallsOfRun(ctx, run, 0, 1)
@@ -167,7 +153,7 @@ func (s *calls) GetGuard(ctx context.Context, r api.GetGuardRequestObject) (api.
 	if len(calls) == 0 {
 		return nil, errNoCode
 	}
-	c, err := s.circuit(ctx, calls[0])
+	c, err := s.Circuit(ctx, calls[0])
 	if err != nil {
 		return nil, err
 	}
@@ -177,21 +163,6 @@ func (s *calls) GetGuard(ctx context.Context, r api.GetGuardRequestObject) (api.
 		}
 	}
 	return nil, errNoCode
-}
-
-// labels are those for the outlets, each GFCI's with the path that opens its page.
-func (s *calls) labels(ctx context.Context, v *state, markings []string) ([]job.Label, error) {
-	all := job.Labels(v.circuit, markings)
-	key, err := s.codes(ctx)
-	if err != nil {
-		return nil, err
-	}
-	for i := range all {
-		if all[i].Kind == circuit.GFCI {
-			all[i].Code = "/gfci/" + codeOf(key, v.call.Run, all[i].Device)
-		}
-	}
-	return all, nil
 }
 
 // address is how the one who asks reaches this server.

@@ -54,7 +54,7 @@ type Server struct {
 func (s *Server) Close() {
 	s.stop()
 	s.calls.freshener.close()
-	s.calls.engines.close()
+	s.calls.Desk.Close()
 	s.done.Wait()
 }
 
@@ -98,10 +98,7 @@ func New(c Config) (*Server, error) {
 		hostOf(c.SignIn),
 		access.check,
 	)
-	calls := &calls{
-		store: c.Store, shop: c.Shop, meter: c.Meter, now: now, tracer: c.Tracer, engines: newEngines(),
-		freshener: newFreshener(), backups: &c.Backups, access: access,
-	}
+	calls := newCalls(c, now, access)
 	e.Use(calls.inUnits)
 	api.RegisterHandlers(e, api.NewStrictHandler(calls, nil))
 	e.GET(base+"/*", func(*echo.Context) error { return echo.ErrNotFound })

@@ -73,7 +73,15 @@ func withDemo(t *testing.T) *shop {
 }
 
 func (s *shop) ask(method, path, body string) *httptest.ResponseRecorder {
+	return s.askAs("", method, path, body)
+}
+
+// askAs asks as one of several devices.
+func (s *shop) askAs(device, method, path, body string) *httptest.ResponseRecorder {
 	r := httptest.NewRequestWithContext(s.t.Context(), method, path, strings.NewReader(body))
+	if device != "" {
+		r.Header.Set("Elvat-Device", device)
+	}
 	r.Header.Set("Content-Type", "application/json")
 	if strings.HasSuffix(path, "/circuit") {
 		r.Header.Set("Content-Type", "application/octet-stream")

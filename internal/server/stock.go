@@ -7,47 +7,14 @@ import (
 	"slices"
 	"strings"
 
-	corecall "elvat/core/call"
-	"elvat/core/supply"
 	"elvat/internal/api"
+	"elvat/internal/desk"
 	"elvat/internal/store"
 )
 
-// supplies are what to take along on the call, and what it used up.
-func (s *calls) supplies(ctx context.Context, v *state, now *api.Call) error {
-	kept, err := s.store.Stock(ctx)
-	if err != nil {
-		return err
-	}
-	used, err := s.store.Used(ctx, v.call.ID)
-	if err != nil {
-		return err
-	}
-	now.Used = haves(used)
-	now.Picks, now.Vans = v.record.Picks(v.View, stocked(kept))
-	return nil
-}
-
-func stocked(kept []store.Have) []supply.Stocked {
-	all := make([]supply.Stocked, len(kept))
-	for i, h := range kept {
-		all[i] = supply.Stocked{Van: h.Van, Item: h.Item, Count: h.Count}
-	}
-	return all
-}
-
-func haves(kept []store.Have) []api.Have {
-	all := make([]api.Have, len(kept))
-	for i, h := range kept {
-		all[i] = api.Have{Van: h.Van, Item: h.Item, Unit: h.Unit, Count: h.Count}
-	}
-	return all
-}
-
 // UsePart keeps that a part was used up on the call.
 func (s *calls) UsePart(ctx context.Context, r api.UsePartRequestObject) (api.UsePartResponseObject, error) {
-	b := r.Body
-	now, err := s.change(ctx, r.Call, &corecall.UsePart{ID: b.Id, Van: b.Van, Item: b.Item, Unit: b.Unit, Count: b.Count})
+	now, err := s.change(ctx, r.Call, desk.UsePart(*r.Body))
 	made(ctx, "/calls/%d", r.Call)
 	return api.UsePart201JSONResponse{CallNowJSONResponse: now}, err
 }
@@ -61,7 +28,7 @@ func (s *calls) onVans(ctx context.Context) ([]store.Have, error) {
 // GetStock shows what the vans have.
 func (s *calls) GetStock(ctx context.Context, _ api.GetStockRequestObject) (api.GetStockResponseObject, error) {
 	stock, err := s.onVans(ctx)
-	return api.GetStock200JSONResponse(haves(stock)), err
+	return api.GetStock200JSONResponse(desk.Haves(stock)), err
 }
 
 // move checks what is put on a van.
@@ -74,7 +41,7 @@ func (s *calls) move(body *api.Move) (store.Move, error) {
 		Count: body.Count,
 		At:    s.now(),
 	}
-	if err := idOf(m.ID); err != nil {
+	if err := desk.CheckID(m.ID); err != nil {
 		return m, err
 	}
 	switch {
@@ -103,5 +70,5 @@ func (s *calls) AddStock(ctx context.Context, r api.AddStockRequestObject) (api.
 	}
 	stock, err := s.onVans(ctx)
 	made(ctx, "/stock")
-	return api.AddStock201JSONResponse(haves(stock)), err
+	return api.AddStock201JSONResponse(desk.Haves(stock)), err
 }

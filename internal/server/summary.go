@@ -6,64 +6,14 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"runtime/debug"
-	"slices"
 	"sync"
 	"time"
 
-	"elvat/core/diagnosis"
 	"elvat/core/sitebook"
 	"elvat/internal/api"
+	"elvat/internal/desk"
 	"elvat/internal/store"
 )
-
-// build tells binaries apart: answers of another one are worked out anew.
-var build = func() string {
-	info, ok := debug.ReadBuildInfo()
-	if !ok {
-		return ""
-	}
-	for _, setting := range info.Settings {
-		if setting.Key == "vcs.revision" {
-			return setting.Value
-		}
-	}
-	return info.Main.Version
-}()
-
-// diagnose weighs the readings, or looks up what came of them. The answer kept of a
-// call that was handed over stands as it was, whatever the program has learned since.
-func (s *calls) diagnose(ctx context.Context, v *state) (err error) {
-	q := v.question()
-	if v.asked, err = q.content(); err != nil {
-		return err
-	}
-	if v.Result = s.engines.answered(v.asked); v.Result != nil {
-		return nil
-	}
-	kept, err := s.store.Answer(ctx, v.call.ID)
-	if err != nil && !errors.Is(err, store.ErrNotFound) {
-		return err
-	}
-	if err == nil && !v.call.Stale && (kept.HandedOver || kept.Build == build && kept.Question == v.asked) {
-		v.Result = &diagnosis.Result{}
-		if err := json.Unmarshal(kept.Result, v.Result); err != nil {
-			return fmt.Errorf("stored diagnosis: %w", err)
-		}
-		s.engines.remember(v.asked, v.Result)
-		return nil
-	}
-	if later, _ := ctx.Value(laterKey{}).(bool); later {
-		v.Result, v.pending = diagnosis.NotYet(), true
-		return nil
-	}
-	v.Result, err = s.engines.diagnose(q, v.asked)
-	return err
-}
-
-// laterKey marks a request that is answered before the diagnosis is worked out, where it
-// is not at hand. It is worked out meanwhile, for who asks next.
-type laterKey struct{}
 
 // A freshener works out the summaries of changed calls beside the requests, so
 // that nobody waits for them.
@@ -146,7 +96,7 @@ func (s *calls) freshen(ctx context.Context, wait bool) error {
 
 // refresh works out a call's summary and keeps it.
 func (s *calls) refresh(ctx context.Context, id int64) error {
-	v, err := s.load(ctx, id)
+	v, err := s.Load(ctx, id)
 	if err != nil {
 		return err
 	}
@@ -154,67 +104,34 @@ func (s *calls) refresh(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	summary, err := json.Marshal(v.summary())
+	summary, err := json.Marshal(v.Summary())
 	if err != nil {
 		return err
 	}
 	m := store.Summary{
-		Call:       v.call,
+		Call:       v.Call,
 		Document:   summary,
 		HandedOver: v.Facts.HandedOver,
-		Answer:     store.Answer{Question: v.asked, Build: build, Result: result},
+		Answer:     store.Answer{Question: v.Asked, Build: desk.Build, Result: result},
 	}
-	m.Words = sitebook.Words(v.circuit, append(v.record.Words(), v.call.SiteName)...)
+	m.Words = sitebook.Words(v.Circuit, append(v.Record.Words(), v.Call.SiteName)...)
 	if m.GFCIs, err = s.register(ctx, v); err != nil {
 		return err
 	}
 	return s.store.SetSummary(ctx, m)
 }
 
-// mostPast bounds how many earlier calls of a run are looked through. Assumption.
-const mostPast = 40
-
-// past reads the calls about a run in their order, the given one and later ones
-// left out where before is not zero.
-func (s *calls) past(ctx context.Context, run, before int64) ([]sitebook.Call, error) {
-	kept, err := s.store.CallsOfRun(ctx, run, before, mostPast)
-	if err != nil {
-		return nil, err
-	}
-	slices.Reverse(kept)
-	all := make([]sitebook.Call, 0, len(kept))
-	for _, id := range kept {
-		at, err := s.store.LoadPast(ctx, id)
-		if err != nil {
-			return nil, err
-		}
-		c, err := pastOf(at)
-		if err != nil {
-			return nil, fmt.Errorf("call %d: %w", id, err)
-		}
-		all = append(all, c)
-	}
-	return all, nil
-}
-
-// pastOf is the call as the history of its run has it.
-func pastOf(at *store.Snapshot) (sitebook.Call, error) {
-	past, err := at.Record.Past()
-	past.ID, past.Title, past.At = at.ID, at.Title, at.CreatedAt
-	return past, err
-}
-
 // register lists the GFCIs of the call's run; nil where a newer call tells.
-func (s *calls) register(ctx context.Context, v *state) ([]store.GFCI, error) {
-	run, err := s.store.Run(ctx, v.call.Run)
-	if err != nil || run.LastCall != v.call.ID {
+func (s *calls) register(ctx context.Context, v *desk.State) ([]store.GFCI, error) {
+	run, err := s.store.Run(ctx, v.Call.Run)
+	if err != nil || run.LastCall != v.Call.ID {
 		return nil, err
 	}
-	past, err := s.past(ctx, v.call.Run, 0)
+	past, err := s.Past(ctx, v.Call.Run, 0)
 	if err != nil {
 		return nil, err
 	}
-	guards, err := sitebook.Register(v.circuit, past, v.call.CreatedAt)
+	guards, err := sitebook.Register(v.Circuit, past, v.Call.CreatedAt)
 	if err != nil {
 		return nil, err
 	}
@@ -223,7 +140,7 @@ func (s *calls) register(ctx context.Context, v *state) ([]store.GFCI, error) {
 		all = append(
 			all,
 			store.GFCI{
-				Run:         v.call.Run,
+				Run:         v.Call.Run,
 				Device:      g.Device,
 				Label:       g.Label,
 				Serves:      g.Serves,
@@ -246,7 +163,7 @@ const (
 
 // page is what is asked for of a list: those before a number, so many at most.
 func page(before *int64, limit *int) (from int64, most int, err error) {
-	from, most = or(before, 0), or(limit, mostListed)
+	from, most = desk.Or(before, 0), desk.Or(limit, mostListed)
 	if from < 0 || most < 1 || most > mostListed {
 		return 0, 0, badInput{fmt.Errorf("before, limit: a number from the list, and 1 to %d", mostListed)}
 	}
@@ -296,7 +213,7 @@ func summaries(lines []store.CallLine) ([]api.CallSummary, error) {
 // transaction: for a history that has just come in. said is told how many are left.
 func Summarize(ctx context.Context, kept *store.Store, now func() time.Time, said func(left int)) error {
 	const batch = 500
-	s := &calls{store: kept, now: now, engines: newEngines(), freshener: newFreshener(), backups: &Backups{}}
+	s := newCalls(Config{Store: kept}, now, nil)
 	stale, err := kept.Stale(ctx)
 	if err != nil {
 		return err

@@ -9,7 +9,7 @@ import (
 
 // ListSums shows the sums with what each asks.
 func (s *calls) ListSums(ctx context.Context, _ api.ListSumsRequestObject) (api.ListSumsResponseObject, error) {
-	shop, err := s.house(ctx)
+	shop, err := s.House(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -26,7 +26,7 @@ func (s *calls) WorkSum(ctx context.Context, r api.WorkSumRequestObject) (api.Wo
 	if err != nil {
 		return nil, badInput{err}
 	}
-	shop, err := s.house(ctx)
+	shop, err := s.House(ctx)
 	if err != nil {
 		return nil, err
 	}

@@ -9,6 +9,7 @@ import (
 
 	"elvat/core/job"
 	"elvat/internal/api"
+	"elvat/internal/desk"
 	"elvat/internal/store"
 )
 
@@ -20,7 +21,7 @@ const mostTokens = 50
 
 // byToken is who the request's token belongs to, and the least of what the person and
 // the token may; false where the request has none.
-func (a *access) byToken(r *http.Request, by *caller) (bool, error) {
+func (a *access) byToken(r *http.Request, by *desk.Caller) (bool, error) {
 	token, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
 	if !ok {
 		return false, nil
@@ -32,7 +33,7 @@ func (a *access) byToken(r *http.Request, by *caller) (bool, error) {
 	if err != nil {
 		return true, err
 	}
-	by.person, by.role, by.program = p.Name, job.Role(p.Role).With(job.Role(t.Role)), true
+	by.Person, by.Role, by.Program = p.Name, job.Role(p.Role).With(job.Role(t.Role)), true
 	if now := a.now(); t.UsedAt == nil || now.Sub(*t.UsedAt) > seenEvery {
 		return true, a.store.TokenUsed(r.Context(), t.ID, now)
 	}
@@ -41,11 +42,11 @@ func (a *access) byToken(r *http.Request, by *caller) (bool, error) {
 
 // self is the person who is signed in at the browser that asks.
 func (s *calls) self(ctx context.Context) (store.Person, error) {
-	by := callerOf(ctx)
-	if by.person == "" {
+	by := desk.CallerOf(ctx)
+	if by.Person == "" {
 		return store.Person{}, badInput{errors.New("nobody has to sign in on this machine, programs neither")}
 	}
-	return s.store.PersonNamed(ctx, by.person)
+	return s.store.PersonNamed(ctx, by.Person)
 }
 
 func (s *calls) tokensOf(ctx context.Context, person int64) ([]api.AccessToken, error) {

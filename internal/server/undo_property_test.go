@@ -42,17 +42,11 @@ func looks(s *shop, call string) string {
 	return string(text)
 }
 
-// TestWhateverWasDone on a call, taken back step by step, it looks as it did at
-// each step, and brought back it does again.
-func TestWhateverWasDone(t *testing.T) {
-	s := withDemo(t)
-	const call = "/api/v1/calls/1"
-	s.call(200, "POST", call+"/cautions", "")
-	start := s.call(200, "GET", call, "").Version
-	r := rand.New(rand.NewPCG(3, 9))
+// drawn is a row of things that may be done on the first call of the demo.
+func drawn(r *rand.Rand, of string) func() (method, path, body string) {
 	stop := func() string { return fmt.Sprintf("B%d", 1+r.IntN(4)) }
 	n := 0
-	id := func() string { n++; return fmt.Sprintf("random-%04d", n) }
+	id := func() string { n++; return fmt.Sprintf("%s-%04d", of, n) }
 	steps := []func() (method, path, body string){
 		func() (string, string, string) {
 			return "POST", "/readings", fmt.Sprintf(
@@ -93,10 +87,21 @@ func TestWhateverWasDone(t *testing.T) {
 			return "PUT", fmt.Sprintf("/changed/R%d", 1+r.IntN(4)), fmt.Sprintf(`{ "changed": %t }`, r.IntN(2) == 0)
 		},
 	}
+	return func() (string, string, string) { return steps[r.IntN(len(steps))]() }
+}
+
+// TestWhateverWasDone on a call, taken back step by step, it looks as it did at
+// each step, and brought back it does again.
+func TestWhateverWasDone(t *testing.T) {
+	s := withDemo(t)
+	const call = "/api/v1/calls/1"
+	s.call(200, "POST", call+"/cautions", "")
+	start := s.call(200, "GET", call, "").Version
+	draw := drawn(rand.New(rand.NewPCG(3, 9)), "random")
 	seen := []string{looks(s, call)}
 	version := start
 	for len(seen) < 20 {
-		method, path, body := steps[r.IntN(len(steps))]()
+		method, path, body := draw()
 		w := s.ask(method, call+path, body)
 		require.Less(t, w.Code, 300, "%s %s: %s", method, path, w.Body)
 		if now := s.call(200, "GET", call, "").Version; now != version { // what changed nothing is no step

@@ -23,7 +23,7 @@ func (s *calls) inUnits(next echo.HandlerFunc) echo.HandlerFunc {
 			if !strings.Contains(text, units.Join) {
 				return text
 			}
-			shop, err := s.house(c.Request().Context())
+			shop, err := s.House(c.Request().Context())
 			if err != nil {
 				return text
 			}

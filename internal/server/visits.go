@@ -9,11 +9,11 @@ import (
 	"time"
 
 	corecall "elvat/core/call"
-	"elvat/core/circuit"
 	"elvat/core/job"
 	"elvat/core/visit"
 	"elvat/core/words"
 	"elvat/internal/api"
+	"elvat/internal/desk"
 	"elvat/internal/store"
 )
 
@@ -68,35 +68,8 @@ func (s *calls) visiting(ctx context.Context, token string) (v visiting, err err
 	if v.at, err = s.store.Load(ctx, v.link.Call); err != nil {
 		return v, err
 	}
-	v.guards, err = s.guardsOf(ctx, v.at)
+	v.guards, err = s.GuardsOf(ctx, v.at)
 	return v, err
-}
-
-// guardsOf are the GFCIs that the site book knows in the house: those of the
-// call's own run first.
-func (s *calls) guardsOf(ctx context.Context, at *store.Snapshot) ([]visit.Guard, error) {
-	known, err := s.store.GFCIsOfSite(ctx, at.Site)
-	if err != nil {
-		return nil, err
-	}
-	c := at.Record.Circuit
-	var own, others []visit.Guard
-	for i := range c.Boxes { // as the run is now, should the register lag behind
-		for _, d := range c.Boxes[i].Devices {
-			if d.Kind == circuit.GFCI {
-				own = append(
-					own,
-					visit.Guard{Key: fmt.Sprintf("%d.%s", at.Run, d.ID), Label: c.LabelOf(c.Boxes[i].ID), Of: at.Title, Own: true},
-				)
-			}
-		}
-	}
-	for _, g := range known {
-		if g.Run != at.Run && g.Device != circuit.Panel {
-			others = append(others, visit.Guard{Key: fmt.Sprintf("%d.%s", g.Run, g.Device), Label: g.Label, Of: g.RunName})
-		}
-	}
-	return append(own, others...), nil
 }
 
 func (s *calls) visitNow(ctx context.Context, token string) (api.VisitNowJSONResponse, error) {
@@ -107,7 +80,7 @@ func (s *calls) visitNow(ctx context.Context, token string) (api.VisitNowJSONRes
 	r := v.at.Record
 	page := visit.Walk(v.guards, r.Answers)
 	now := api.VisitNowJSONResponse{
-		Shop: s.shop, Title: r.Title, ExpiresAt: v.link.ExpiresAt, Stage: api.VisitStage(page.Stage), Say: page.Say, Next: page.Next,
+		Shop: s.Shop, Title: r.Title, ExpiresAt: v.link.ExpiresAt, Stage: api.VisitStage(page.Stage), Say: page.Say, Next: page.Next,
 		Answers: append([]visit.Answer{}, r.Answers...),
 	}
 	for _, sign := range visit.Signs {
@@ -153,7 +126,7 @@ func (s *calls) AnswerVisit(
 	ctx context.Context,
 	r api.AnswerVisitRequestObject,
 ) (api.AnswerVisitResponseObject, error) {
-	if err := idOf(r.Body.Id); err != nil {
+	if err := desk.CheckID(r.Body.Id); err != nil {
 		return nil, err
 	}
 	v, err := s.visiting(ctx, r.Token)
@@ -161,7 +134,7 @@ func (s *calls) AnswerVisit(
 		return nil, err
 	}
 	id := fmt.Sprintf("visit-%d-%s", v.at.ID, r.Body.Id)
-	if _, err := s.do(ctx, v.at.ID, s.ofCustomer(id, &corecall.GiveAnswer{ID: id, Answer: r.Body.Answer}), nil); err != nil {
+	if _, err := s.Do(ctx, v.at.ID, s.ofCustomer(id, &corecall.GiveAnswer{ID: id, Answer: r.Body.Answer}), nil); err != nil {
 		return nil, err
 	}
 	now, err := s.visitNow(ctx, r.Token)
@@ -174,7 +147,7 @@ func (s *calls) PicturesOfVisit(
 	ctx context.Context,
 	r api.PicturesOfVisitRequestObject,
 ) (api.PicturesOfVisitResponseObject, error) {
-	if err := idOf(r.Params.Id); err != nil {
+	if err := desk.CheckID(r.Params.Id); err != nil {
 		return nil, err
 	}
 	v, err := s.visiting(ctx, r.Token)
@@ -191,7 +164,7 @@ func (s *calls) PicturesOfVisit(
 	if err != nil {
 		return nil, err
 	}
-	if _, err := s.do(ctx, v.at.ID, c, clean); err != nil {
+	if _, err := s.Do(ctx, v.at.ID, c, clean); err != nil {
 		return nil, err
 	}
 	now, err := s.visitNow(ctx, r.Token)

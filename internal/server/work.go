@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"math/rand/v2"
-	"slices"
 	"time"
 
 	corecall "elvat/core/call"
@@ -15,72 +14,10 @@ import (
 	"elvat/core/job"
 	"elvat/core/tester"
 	"elvat/internal/api"
+	"elvat/internal/desk"
 	"elvat/internal/report"
 	"elvat/internal/store"
 )
-
-func (s *calls) workNow(ctx context.Context, id int64) (api.WorkNowJSONResponse, error) {
-	at, err := s.store.Load(ctx, id)
-	if err != nil {
-		return api.WorkNowJSONResponse{}, err
-	}
-	return s.workAt(ctx, at)
-}
-
-func (s *calls) workAt(ctx context.Context, at *store.Snapshot) (api.WorkNowJSONResponse, error) {
-	v, err := s.see(ctx, at)
-	if err != nil {
-		return api.WorkNowJSONResponse{}, err
-	}
-	r := v.record
-	shows(ctx, r.Version)
-	shop, err := s.house(ctx)
-	if err != nil {
-		return api.WorkNowJSONResponse{}, err
-	}
-	open, err := r.Open(shop)
-	if err != nil {
-		return api.WorkNowJSONResponse{}, err
-	}
-	w := api.WorkNowJSONResponse{
-		Journal: []api.JournalLine{}, Gates: v.Gates, Checks: append([]job.Check{}, v.Checks...), HandOver: r.Journal.HandOver(v.Checks, open),
-		Directory: r.PanelDirectory(), Search: r.Search(), Pictures: []api.Picture{}, Tracer: s.tracer, Stays: []string{}, Version: r.Version,
-	}
-	for i, e := range r.Journal {
-		w.Journal = append(w.Journal, api.JournalLine{Id: r.EntryIDs[i], Entry: e, Words: e.Words(v.circuit.LabelOf)})
-		if e.Kind == job.HandedOver && !e.Withdrawn {
-			w.HandedOver = &e.At
-		}
-	}
-	slices.Reverse(w.Journal)
-	labels, err := s.labels(ctx, v, nil)
-	if err != nil {
-		return w, err
-	}
-	w.Labels = make([]struct {
-		Device string `json:"device"`
-		Label  string `json:"label"`
-		Path   string `json:"path"`
-	}, 0)
-	for _, l := range labels {
-		if l.Code != "" {
-			w.Labels = append(w.Labels, struct {
-				Device string `json:"device"`
-				Label  string `json:"label"`
-				Path   string `json:"path"`
-			}{l.Device, l.At, l.Code})
-		}
-	}
-	for _, stay := range v.Stays {
-		w.Stays = append(w.Stays, stay.Device)
-	}
-	for _, p := range r.Pictures {
-		if !p.Withdrawn {
-			w.Pictures = append(w.Pictures, api.Picture{Id: p.ID, Box: p.Box, Phase: p.Phase, TakenAt: p.At})
-		}
-	}
-	return w, nil
-}
 
 // GetWork shows the work on a call.
 func (s *calls) GetWork(ctx context.Context, r api.GetWorkRequestObject) (api.GetWorkResponseObject, error) {
@@ -117,7 +54,7 @@ func (s *calls) TraceBreaker(
 	ctx context.Context,
 	r api.TraceBreakerRequestObject,
 ) (api.TraceBreakerResponseObject, error) {
-	if !s.tracer {
+	if !s.Tracer {
 		return nil, badInput{errNoTracer}
 	}
 	if r.Pass != 1 && r.Pass != 2 {
@@ -140,7 +77,7 @@ func (s *calls) TraceBreaker(
 
 // AddPicture keeps a photograph taken at a phase of the call, drawn anew.
 func (s *calls) AddPicture(ctx context.Context, r api.AddPictureRequestObject) (api.AddPictureResponseObject, error) {
-	do := &corecall.AddPicture{ID: r.Params.Id, Phase: r.Params.Phase, Box: or(r.Params.Box, "")}
+	do := &corecall.AddPicture{ID: r.Params.Id, Phase: r.Params.Phase, Box: desk.Or(r.Params.Box, "")}
 	at, err := s.store.Load(ctx, r.Call)
 	if err != nil {
 		return nil, err
@@ -175,30 +112,13 @@ func (s *calls) MarkPicture(
 	return api.MarkPicture200JSONResponse{WorkNowJSONResponse: now}, err
 }
 
-// source gathers what a report is made from.
-func (s *calls) source(ctx context.Context, v *state) (*job.Source, error) {
-	past, err := s.past(ctx, v.call.Run, v.call.ID)
-	if err != nil {
-		return nil, err
-	}
-	shop, err := s.house(ctx)
-	if err != nil {
-		return nil, err
-	}
-	src, err := v.record.Source(v.View, v.call.CreatedAt, past, shop)
-	if err == nil {
-		src.Shop = s.shop
-	}
-	return src, err
-}
-
 // GetReport shows what the report says.
 func (s *calls) GetReport(ctx context.Context, r api.GetReportRequestObject) (api.GetReportResponseObject, error) {
-	v, err := s.load(ctx, r.Call)
+	v, err := s.Load(ctx, r.Call)
 	if err != nil {
 		return nil, err
 	}
-	src, err := s.source(ctx, v)
+	src, err := s.Source(ctx, v)
 	if err != nil {
 		return nil, err
 	}
@@ -216,11 +136,11 @@ func (s *calls) GetPaper(ctx context.Context, r api.GetPaperRequestObject) (api.
 	if !ok {
 		return nil, store.ErrNotFound
 	}
-	v, err := s.load(ctx, r.Call)
+	v, err := s.Load(ctx, r.Call)
 	if err != nil {
 		return nil, err
 	}
-	src, err := s.source(ctx, v)
+	src, err := s.Source(ctx, v)
 	if err != nil {
 		return nil, err
 	}
@@ -237,12 +157,12 @@ func (s *calls) GetPaper(ctx context.Context, r api.GetPaperRequestObject) (api.
 	}, nil
 }
 
-func (s *calls) write(ctx context.Context, out io.Writer, v *state, src *job.Source, paper string) error {
-	shop, err := s.house(ctx)
+func (s *calls) write(ctx context.Context, out io.Writer, v *desk.State, src *job.Source, paper string) error {
+	shop, err := s.House(ctx)
 	if err != nil {
 		return err
 	}
-	zone, err := zoneOf(shop)
+	zone, err := desk.ZoneOf(shop)
 	if err != nil {
 		return err
 	}
@@ -256,7 +176,7 @@ func (s *calls) write(ctx context.Context, out io.Writer, v *state, src *job.Sou
 		}
 		return report.PDF(out, paperOf, pictures)
 	case "labels.pdf":
-		labels, err := s.labels(ctx, v, paperOf.Markings)
+		labels, err := s.Labels(ctx, v, paperOf.Markings)
 		if err != nil {
 			return err
 		}
@@ -265,11 +185,11 @@ func (s *calls) write(ctx context.Context, out io.Writer, v *state, src *job.Sou
 				labels[i].Code = address(ctx) + labels[i].Code
 			}
 		}
-		return report.Labels(out, v.call.Title, v.record.PanelDirectory(), labels, paperOf.FinishedAt)
+		return report.Labels(out, v.Call.Title, v.Record.PanelDirectory(), labels, paperOf.FinishedAt)
 	case "readings.csv":
-		return report.CSV(out, v.circuit, src.Readings)
+		return report.CSV(out, v.Circuit, src.Readings)
 	case "tests.ics":
-		return report.Calendar(out, v.call.Title, paperOf.Due, paperOf.FinishedAt)
+		return report.Calendar(out, v.Call.Title, paperOf.Due, paperOf.FinishedAt)
 	default:
 		found := map[string]tester.Delta{}
 		for _, t := range src.Readings {
@@ -277,35 +197,23 @@ func (s *calls) write(ctx context.Context, out io.Writer, v *state, src *job.Sou
 				found[t.Reading.At] = found[t.Reading.At].Merge(t.Reading.Delta(tester.Default))
 			}
 		}
-		return report.Run(out, v.circuit, found, shop.Units)
+		return report.Run(out, v.Circuit, found, shop.Units)
 	}
 }
 
-// caption says of what a picture is.
-func (v *state) caption(p corecall.Picture) string {
-	caption := p.Phase
-	if p.Phase == corecall.Pulled {
-		caption = "The pulled device"
-	}
-	if p.Box != "" {
-		caption += ", " + v.circuit.LabelOf(p.Box)
-	}
-	return caption
-}
-
-func (s *calls) pictures(ctx context.Context, v *state, zone *time.Location) ([]report.Picture, error) {
+func (s *calls) pictures(ctx context.Context, v *desk.State, zone *time.Location) ([]report.Picture, error) {
 	var all []report.Picture
-	for _, p := range v.record.Pictures {
+	for _, p := range v.Record.Pictures {
 		if p.Withdrawn {
 			continue
 		}
-		data, err := s.store.Image(ctx, v.call.ID, p.ID)
+		data, err := s.store.Image(ctx, v.Call.ID, p.ID)
 		if err != nil {
 			return nil, err
 		}
 		all = append(
 			all,
-			report.Picture{Caption: v.caption(p) + ", " + p.At.In(zone).Format(report.Stamp), JPEG: data},
+			report.Picture{Caption: v.Caption(p) + ", " + p.At.In(zone).Format(report.Stamp), JPEG: data},
 		)
 	}
 	return all, nil

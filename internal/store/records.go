@@ -14,31 +14,18 @@ import (
 
 	"elvat/core/call"
 	"elvat/core/merge"
+	"elvat/internal/kept"
 	"elvat/internal/store/db"
 )
 
-// A Call is a service call without its record.
-type Call struct {
-	ID        int64
-	Run       int64
-	Title     string
-	CreatedAt time.Time
-	Version   int64 // the last action on it
-	Site      int64
-	SiteName  string
-	Panel     int64
-	Stale     bool // its summary is older than its record
-}
-
-// A Snapshot is a call with its record as they are at one moment.
-type Snapshot struct {
-	Call
-	Record       *call.Record
-	panelVersion int64
-}
+// What is kept of calls is named once, for the phone too.
+type (
+	Call     = kept.Call
+	Snapshot = kept.Snapshot
+)
 
 // ErrMoved means that the record was changed since it was read: read it again.
-var ErrMoved = errors.New("the record was changed meanwhile")
+var ErrMoved = kept.ErrMoved
 
 // Call is one call.
 func (s *Store) Call(ctx context.Context, id int64) (Call, error) {
@@ -47,7 +34,10 @@ func (s *Store) Call(ctx context.Context, id int64) (Call, error) {
 }
 
 func callOf(r db.GetCallRow) Call {
-	return Call{r.ID, r.RunID, r.Title, instant(r.CreatedAt), r.Version, r.SiteID, r.SiteName, r.PanelID, r.Stale != 0}
+	return Call{
+		ID: r.ID, Run: r.RunID, Title: r.Title, CreatedAt: instant(r.CreatedAt), Version: r.Version,
+		Site: r.SiteID, SiteName: r.SiteName, Panel: r.PanelID, Stale: r.Stale != 0,
+	}
 }
 
 // Load reads a call with its record.
@@ -72,7 +62,7 @@ func (s *Store) Load(ctx context.Context, id int64) (*Snapshot, error) {
 		if err != nil {
 			return fmt.Errorf("call %d: %w", id, err)
 		}
-		at = &Snapshot{callOf(row), record, row.PanelVersion}
+		at = &Snapshot{Call: callOf(row), Record: record, PanelVersion: row.PanelVersion}
 		return nil
 	})
 	return at, err
@@ -106,7 +96,7 @@ func (s *Store) LoadPast(ctx context.Context, id int64) (*Snapshot, error) {
 	if err != nil {
 		return nil, fmt.Errorf("call %d: %w", id, err)
 	}
-	return &Snapshot{callOf(row), record, row.PanelVersion}, nil
+	return &Snapshot{Call: callOf(row), Record: record, PanelVersion: row.PanelVersion}, nil
 }
 
 // log is what was done on the call, and what set the directory of its panel.
@@ -172,7 +162,7 @@ func (s *Store) Keep(
 	a *call.Action,
 	image []byte,
 ) (*Snapshot, error) {
-	after := &Snapshot{before.Call, next, before.panelVersion}
+	after := &Snapshot{Call: before.Call, Record: next, PanelVersion: before.PanelVersion}
 	err := s.InTransaction(ctx, func(ctx context.Context) error {
 		id, err := s.addAction(ctx, before.ID, a)
 		if err != nil {
@@ -290,7 +280,7 @@ func (s *Store) keepPart(ctx context.Context, before, after *Snapshot, k call.Ke
 		}
 		rows, err := q.SetDirectory(
 			ctx,
-			db.SetDirectoryParams{Directory: text, Version: after.Version, ID: after.Panel, Was: before.panelVersion},
+			db.SetDirectoryParams{Directory: text, Version: after.Version, ID: after.Panel, Was: before.PanelVersion},
 		)
 		if err == nil && rows == 0 {
 			err = ErrMoved
@@ -298,7 +288,7 @@ func (s *Store) keepPart(ctx context.Context, before, after *Snapshot, k call.Ke
 		if err != nil {
 			return err
 		}
-		after.panelVersion = after.Version
+		after.PanelVersion = after.Version
 		return s.indexSite(ctx, after.Site)
 	case !there:
 		if k.Kind == call.AUsed {

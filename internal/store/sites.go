@@ -7,6 +7,7 @@ import (
 
 	"elvat/core/call"
 	"elvat/core/merge"
+	"elvat/internal/kept"
 	"elvat/internal/store/db"
 )
 
@@ -189,25 +190,11 @@ func (s *Store) Runs(ctx context.Context, site int64) ([]Run, error) {
 	return each(rows, err, func(r db.RunsOfSiteRow) Run { return runOf(db.RunRow(r)) })
 }
 
-// A GFCI stands in the register of the site book.
-type GFCI struct {
-	Run         int64
-	Device      string
-	Label       string // of its box
-	Serves      int    // outlets behind it, its own included
-	InstalledAt *time.Time
-	TestedAt    *time.Time
-	Held        *bool // tripped when tested
-	DueAt       time.Time
-}
-
-// A DueGFCI is one of the register with where it is.
-type DueGFCI struct {
-	GFCI
-	Site    int64
-	SiteAt  string // its name
-	RunName string
-}
+// A GFCI is one of the register of a run; a DueGFCI, with where it is.
+type (
+	GFCI    = kept.GFCI
+	DueGFCI = kept.DueGFCI
+)
 
 // GFCIsOfSite is the register of a site.
 func (s *Store) GFCIsOfSite(ctx context.Context, site int64) ([]DueGFCI, error) {
@@ -228,19 +215,13 @@ func gfciOf(r db.GFCIsOfSiteRow) DueGFCI {
 		installed = r.InstalledAt
 	}
 	g := GFCI{
-		r.RunID,
-		r.Device,
-		r.Label,
-		int(r.Serves),
-		instantOrNil(installed),
-		instantOrNil(r.TestedAt),
-		nil,
-		instant(r.DueAt),
+		Run: r.RunID, Device: r.Device, Label: r.Label, Serves: int(r.Serves),
+		InstalledAt: instantOrNil(installed), TestedAt: instantOrNil(r.TestedAt), DueAt: instant(r.DueAt),
 	}
 	if r.Held != nil {
 		g.Held = new(*r.Held != 0)
 	}
-	return DueGFCI{g, r.SiteID, r.SiteName, r.RunName}
+	return DueGFCI{GFCI: g, Site: r.SiteID, SiteAt: r.SiteName, RunName: r.RunName}
 }
 
 func (s *Store) setGFCIs(ctx context.Context, run int64, all []GFCI) error {

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"elvat/core/call"
+	"elvat/internal/kept"
 	"elvat/internal/store/db"
 )
 
@@ -28,11 +29,8 @@ func (s *Store) AddMove(ctx context.Context, m Move) error {
 	return err
 }
 
-// A Have is what a van has of an item; below zero where more was used than put on.
-type Have struct {
-	Van, Item, Unit string
-	Count           float64
-}
+// A Have is what a van has of an item.
+type Have = kept.Have
 
 // Stock is what every van has.
 func (s *Store) Stock(ctx context.Context) ([]Have, error) {

@@ -14,6 +14,7 @@ import (
 
 	_ "modernc.org/sqlite" // the driver
 
+	"elvat/internal/kept"
 	"elvat/internal/store/db"
 	"elvat/internal/store/migrations"
 )
@@ -21,7 +22,7 @@ import (
 //go:generate go run ./write
 
 // ErrNotFound means that there is no such thing.
-var ErrNotFound = errors.New("not found")
+var ErrNotFound = kept.ErrNotFound
 
 // A Store is an open database file.
 type Store struct {

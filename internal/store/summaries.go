@@ -8,6 +8,7 @@ import (
 	"errors"
 	"io"
 
+	"elvat/internal/kept"
 	"elvat/internal/store/db"
 )
 
@@ -48,13 +49,8 @@ type Summary struct {
 	Answer     Answer
 }
 
-// An Answer is what the diagnosis made of what is known of a call.
-type Answer struct {
-	Question   string // names all that it was worked out from, but for the program
-	Build      string // of the program
-	Result     []byte
-	HandedOver bool // the call is: nothing will be asked of it any more
-}
+// An Answer is what came of a question to the diagnosis.
+type Answer = kept.Answer
 
 // SetSummary keeps it, unless the call was changed since it was worked out. Of a
 // call one answer is kept, whatever was asked in between.
@@ -93,7 +89,7 @@ func (s *Store) Answer(ctx context.Context, call int64) (Answer, error) {
 		return Answer{}, err
 	}
 	result, err := unpacked(r.Answer)
-	return Answer{r.Question, r.Build, result, r.HandedOver != 0}, err
+	return Answer{Question: r.Question, Build: r.Build, Result: result, HandedOver: r.HandedOver != 0}, err
 }
 
 // packed is data as it is kept: an answer packs to a tenth.

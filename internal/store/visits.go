@@ -4,26 +4,25 @@ import (
 	"context"
 	"time"
 
+	"elvat/internal/kept"
 	"elvat/internal/store/db"
 )
 
-// A LinkKind is what a customer's link shows.
-type LinkKind int64
+// A LinkKind is what a customer's link shows; a Visit is such a link.
+type (
+	LinkKind = kept.LinkKind
+	Visit    = kept.Visit
+)
 
 // Kinds of link.
 const (
-	BeforeVisit LinkKind = iota // what is asked before the electrician drives
-	OfResult                    // what came of the call
+	BeforeVisit = kept.BeforeVisit
+	OfResult    = kept.OfResult
 )
 
-// A Visit is a customer's link to a call.
-type Visit struct {
-	Call      int64
-	MadeAt    time.Time
-	ExpiresAt time.Time
+func visitOf(r db.VisitRow) Visit {
+	return Visit{Call: r.CallID, MadeAt: instant(r.MadeAt), ExpiresAt: instant(r.ExpiresAt)}
 }
-
-func visitOf(r db.VisitRow) Visit { return Visit{r.CallID, instant(r.MadeAt), instant(r.ExpiresAt)} }
 
 // AddVisit keeps a link under its token, and withdraws earlier ones of its kind and call.
 func (s *Store) AddVisit(ctx context.Context, token string, kind LinkKind, v Visit) error {

@@ -1,0 +1,156 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+	"elvat/core/job"
+	"elvat/core/practice"
+	"elvat/core/tester"
+	"elvat/core/wire"
+	"elvat/internal/api"
+)
+
+// Basics are the choices and limits of the screens.
+func (d *Desk) Basics(ctx context.Context) (api.Basics, error) {
+	b := api.Basics{
+		Shop: d.Shop, Cautions: job.Cautions, BreakerAmps: circuit.BranchAmps, AssumedFeet: circuit.AssumedFeet,
+		Sides: tester.Default.Sides(), Lamps: []api.BasicsLamps{}, Patterns: tester.Patterns(), Appliances: appliances(), Meter: d.Meter,
+		Plugged: diagnosis.PluggedSizes, ProvesOn: job.ProvesOn, LightColours: tester.LightColours, Rights: job.Rights(),
+	}
+	for _, t := range tester.Plugs {
+		b.Plugs = append(b.Plugs, api.Tool(t))
+	}
+	for _, m := range tester.Meanings {
+		b.Meanings = append(b.Meanings, api.LightMeaning{Means: string(m), Words: m.Words()})
+	}
+	for _, g := range wire.Gauges {
+		b.Gauges = append(b.Gauges, int(g))
+	}
+	for _, w := range tester.Wirings {
+		b.Wirings = append(b.Wirings, string(w))
+	}
+	shop, err := d.House(ctx)
+	if err != nil {
+		return b, err
+	}
+	b.TimeZone, b.Units = shop.TimeZone, shop.Units
+	if b.Example, err = d.example(ctx); err != nil {
+		return b, err
+	}
+	if b.Lights, err = d.Lights(ctx); err != nil {
+		return b, err
+	}
+	found, err := d.Book.Setting(ctx, LampsOf(ctx))
+	if err != nil || found == nil {
+		return b, err
+	}
+	return b, json.Unmarshal(found, &b.Lamps)
+}
+
+// appliances are what may be plugged in, in the contract's shape.
+func appliances() []api.PluggedSize {
+	var all []api.PluggedSize
+	for _, a := range circuit.Appliances {
+		all = append(all, api.PluggedSize(a))
+	}
+	return all
+}
+
+// LampsOf is the name under which the order of the lamps is kept: each has a tester of his
+// own. Where nobody signs in, there is one.
+func LampsOf(ctx context.Context) string {
+	if by := CallerOf(ctx).Person; by != "" {
+		return "lamps of " + by
+	}
+	return "lamps"
+}
+
+// LightsSetting is the name under which is kept what lights of GFCIs mean; ExampleSetting, the
+// example house, 0 for none.
+const (
+	LightsSetting  = "lights"
+	ExampleSetting = "example"
+)
+
+func (d *Desk) example(ctx context.Context) (there bool, err error) {
+	var site int64
+	found, err := d.Book.Setting(ctx, ExampleSetting)
+	if err == nil && found != nil {
+		err = json.Unmarshal(found, &site)
+	}
+	return site != 0, err
+}
+
+// Lights are what lights of GFCIs mean, as people said.
+func (d *Desk) Lights(ctx context.Context) ([]tester.Light, error) {
+	lights := []tester.Light{}
+	found, err := d.Book.Setting(ctx, LightsSetting)
+	if err != nil || found == nil {
+		return lights, err
+	}
+	return lights, json.Unmarshal(found, &lights)
+}
+
+// HouseSetting is the name under which the house practice is kept.
+const HouseSetting = "house"
+
+// House is the shop's own practice, prices and local rules.
+func (d *Desk) House(ctx context.Context) (practice.Shop, error) {
+	var shop practice.Shop
+	found, err := d.Book.Setting(ctx, HouseSetting)
+	if err != nil || found == nil {
+		return shop, err
+	}
+	return shop, json.Unmarshal(found, &shop)
+}
+
+// ZoneOf is the shop's time zone; this machine's where it set none.
+func ZoneOf(shop practice.Shop) (*time.Location, error) {
+	if shop.TimeZone == "" {
+		return time.Local, nil
+	}
+	zone, err := time.LoadLocation(shop.TimeZone)
+	if err != nil {
+		return nil, fmt.Errorf("timeZone: %q is none that is known here", shop.TimeZone)
+	}
+	return zone, nil
+}
+
+// PracticeSetting is the name under which the shop's practice is kept.
+const PracticeSetting = "practice"
+
+// Practice is how the shop weighs things.
+func (d *Desk) Practice(ctx context.Context) (diagnosis.Practice, error) {
+	var p diagnosis.Practice
+	found, err := d.Book.Setting(ctx, PracticeSetting)
+	if err != nil || found == nil {
+		return p, err
+	}
+	return p, json.Unmarshal(found, &p)
+}
+
+// LearnedSetting is the name under which it is kept what the shop's own boxes
+// have taught.
+const LearnedSetting = "learned"
+
+// KeptLearned is what is kept of it between two countings.
+type KeptLearned struct {
+	Since   time.Time         `json:"since,omitzero"`
+	Mark    string            `json:"mark"` // of the boxes that were counted
+	Learned diagnosis.Learned `json:"learned"`
+}
+
+// Learned is what was counted last; nothing where nothing was.
+func (d *Desk) Learned(ctx context.Context) (KeptLearned, error) {
+	var k KeptLearned
+	value, err := d.Book.Setting(ctx, LearnedSetting)
+	if err != nil || value == nil {
+		return k, err
+	}
+	return k, json.Unmarshal(value, &k)
+}

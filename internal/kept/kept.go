@@ -1,0 +1,138 @@
+// Package kept names what is kept of calls, whichever way that is: in a shop's database
+// (internal/store) or on a phone (internal/phone).
+package kept
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"elvat/core/call"
+)
+
+// A Call is a service call without its record.
+type Call struct {
+	ID        int64     `json:"id"`
+	Run       int64     `json:"run"`
+	Title     string    `json:"title"`
+	CreatedAt time.Time `json:"createdAt"`
+	Version   int64     `json:"version"` // the last action on it
+	Site      int64     `json:"site"`
+	SiteName  string    `json:"siteName"`
+	Panel     int64     `json:"panel"`
+	Stale     bool      `json:"stale,omitempty"` // its summary is older than its record
+}
+
+// A Snapshot is a call with its record as they are at one moment.
+type Snapshot struct {
+	Call
+	Record       *call.Record
+	PanelVersion int64 // the last action on its panel's directory
+}
+
+// An Answer is what came of a question to the diagnosis.
+type Answer struct {
+	Question   string `json:"question"` // names all that it was worked out from, but for the program
+	Build      string `json:"build"`    // of the program
+	Result     []byte `json:"result"`
+	HandedOver bool   `json:"handedOver,omitempty"` // the call is: nothing will be asked of it any more
+}
+
+// A Have is what a van has of an item; below zero where more was used than put on.
+type Have struct {
+	Van   string  `json:"van"`
+	Item  string  `json:"item"`
+	Unit  string  `json:"unit"`
+	Count float64 `json:"count"`
+}
+
+// A LinkKind is what a customer's link shows.
+type LinkKind int64
+
+// Kinds of link.
+const (
+	BeforeVisit LinkKind = iota // what is asked before the electrician drives
+	OfResult                    // what came of the call
+)
+
+// A Visit is a customer's link to a call.
+type Visit struct {
+	Call      int64
+	MadeAt    time.Time
+	ExpiresAt time.Time
+}
+
+// A GFCI is one of the register of a run.
+type GFCI struct {
+	Run         int64      `json:"run"`
+	Device      string     `json:"device"`
+	Label       string     `json:"label"`  // of its box
+	Serves      int        `json:"serves"` // outlets behind it, its own included
+	InstalledAt *time.Time `json:"installedAt,omitempty"`
+	TestedAt    *time.Time `json:"testedAt,omitempty"`
+	Held        *bool      `json:"held,omitempty"` // tripped when tested
+	DueAt       time.Time  `json:"dueAt"`
+}
+
+// A DueGFCI is one of the register with where it is.
+type DueGFCI struct {
+	GFCI
+	Site    int64  `json:"site"`
+	SiteAt  string `json:"siteAt"` // its name
+	RunName string `json:"runName"`
+}
+
+// A Packed call is a call as it travels from the shop and as it lies on the phone.
+type Packed struct {
+	Call
+	PanelVersion int64         `json:"panelVersion"`
+	Parts        []call.Part   `json:"parts"`
+	Log          []call.Action `json:"log"`
+	Answer       *Answer       `json:"answer,omitempty"` // what was worked out of it last
+	VisitUntil   *time.Time    `json:"visitUntil,omitempty"`
+	ResultUntil  *time.Time    `json:"resultUntil,omitempty"`
+	Past         []Packed      `json:"past,omitempty"`   // earlier calls of its run, the newest first, without their log
+	Guards       []DueGFCI     `json:"guards,omitempty"` // of its house
+}
+
+// Pack is the call with its record, as it travels.
+func Pack(at *Snapshot) Packed {
+	return Packed{Call: at.Call, PanelVersion: at.PanelVersion, Parts: at.Record.Parts(), Log: at.Record.Log}
+}
+
+// Open reads it.
+func (p *Packed) Open() (*Snapshot, error) {
+	r, err := call.Open(p.ID, p.Parts, p.Log)
+	if err != nil {
+		return nil, fmt.Errorf("call %d: %w", p.ID, err)
+	}
+	return &Snapshot{Call: p.Call, Record: r, PanelVersion: p.PanelVersion}, nil
+}
+
+// Shared is what the shop set and has, whatever the call.
+type Shared struct {
+	Shop     string                     `json:"shop"`
+	Tracer   bool                       `json:"tracer,omitempty"`
+	Settings map[string]json.RawMessage `json:"settings"`
+	Stock    []Have                     `json:"stock"`
+}
+
+// A Waiting command is one that the shop does not have yet.
+type Waiting struct {
+	Call   int64           `json:"call"`
+	ID     string          `json:"id"`
+	MadeAt time.Time       `json:"madeAt"` // by the phone's clock
+	Seen   int64           `json:"seen"`   // version of the shop's record that it was made on
+	Doing  json.RawMessage `json:"doing"`
+	// Refused is why the shop, or the record as it is by now, does not take it: it waits for
+	// a decision, and nothing of it is lost.
+	Refused string `json:"refused,omitempty"`
+}
+
+// Errors of whatever keeps calls.
+var (
+	ErrNotFound = errors.New("not found")
+	// ErrMoved means that the record was changed since it was read: read it again.
+	ErrMoved = errors.New("the record was changed meanwhile")
+)

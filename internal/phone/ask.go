@@ -1,0 +1,362 @@
+package phone
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/url"
+	"strings"
+
+	"elvat/core/call"
+	"elvat/core/circuit"
+	"elvat/core/diagnosis"
+	"elvat/core/job"
+	"elvat/core/runs"
+	"elvat/core/sums"
+	"elvat/core/tester"
+	"elvat/internal/api"
+	"elvat/internal/desk"
+	"elvat/internal/kept"
+)
+
+// A Request is one of the contract, asked of the phone instead of the shop.
+type Request struct {
+	Method  string `json:"method"`
+	Path    string `json:"path"`
+	Command string `json:"command,omitempty"` // the id of what is asked to be done
+	Seen    int64  `json:"seen,omitempty"`
+	Body    []byte `json:"body,omitempty"`
+}
+
+// An Answer is what the shop would have answered.
+type Answer struct {
+	Status int             `json:"status"`
+	Body   json.RawMessage `json:"body"`
+	// Elsewhere: the phone cannot know it, and asks the shop.
+	Elsewhere bool `json:"elsewhere,omitempty"`
+}
+
+// A route answers one operation of the contract.
+type route struct {
+	method string
+	path   []string // {call} and the like stand for anything
+	status int
+	answer func(*Phone, context.Context, *asked) (any, error)
+}
+
+// asked is what a request named, and what it carried.
+type asked struct {
+	named map[string]string
+	call  int64
+	body  []byte
+}
+
+// into reads the body.
+func into[T any](a *asked) (T, error) {
+	var v T
+	if len(bytes.TrimSpace(a.body)) == 0 {
+		return v, nil
+	}
+	if err := json.Unmarshal(a.body, &v); err != nil {
+		return v, desk.BadInput{Err: err}
+	}
+	return v, nil
+}
+
+func op(method, path string, status int, answer func(*Phone, context.Context, *asked) (any, error)) route {
+	return route{method, strings.Split(path, "/"), status, answer}
+}
+
+// change is something done on a call, shown by the call as it is after it.
+func change[T any](doing func(T, *asked) call.Doing) func(*Phone, context.Context, *asked) (any, error) {
+	return func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		at, err := done(p, ctx, a, doing)
+		if err != nil {
+			return nil, err
+		}
+		return p.CallAt(ctx, at)
+	}
+}
+
+func done[T any](p *Phone, ctx context.Context, a *asked, doing func(T, *asked) call.Doing) (*kept.Snapshot, error) {
+	v, err := into[T](a)
+	if err != nil {
+		return nil, err
+	}
+	return p.Do(ctx, a.call, p.Command(ctx, doing(v, a)), nil)
+}
+
+// work is change, shown by the work of the call; box, by one of its boxes.
+func work[T any](doing func(T, *asked) call.Doing) func(*Phone, context.Context, *asked) (any, error) {
+	return func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		at, err := done(p, ctx, a, doing)
+		if err != nil {
+			return nil, err
+		}
+		return p.WorkAt(ctx, at)
+	}
+}
+
+func box[T any](doing func(T, *asked) call.Doing) func(*Phone, context.Context, *asked) (any, error) {
+	return func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		at, err := done(p, ctx, a, doing)
+		if err != nil {
+			return nil, err
+		}
+		return p.BoxAt(ctx, at, a.named["box"])
+	}
+}
+
+type none struct{}
+
+// routes are the operations that the phone answers by itself.
+var routes = []route{
+	op("GET", "basics", 200, func(p *Phone, ctx context.Context, _ *asked) (any, error) { return p.Basics(ctx) }),
+	op("GET", "sums", 200, func(p *Phone, ctx context.Context, _ *asked) (any, error) {
+		shop, err := p.House(ctx)
+		all := sums.All()
+		for i := range all {
+			all[i] = all[i].In(shop.Units)
+		}
+		return all, err
+	}),
+	op("POST", "sums/{sum}", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		b, err := into[api.SumValues](a)
+		if err != nil {
+			return nil, err
+		}
+		shop, err := p.House(ctx)
+		if err != nil {
+			return nil, err
+		}
+		sum, err := sums.Find(a.named["sum"])
+		if err != nil {
+			return nil, desk.BadInput{Err: err}
+		}
+		answer, err := sum.In(shop.Units).Work(b.Values)
+		if err != nil {
+			return nil, desk.BadInput{Err: err}
+		}
+		return answer, nil
+	}),
+	op("GET", "house", 200, func(p *Phone, ctx context.Context, _ *asked) (any, error) {
+		shop, err := p.House(ctx)
+		return shop.Sheet(), err
+	}),
+	op("GET", "practice", 200, func(p *Phone, ctx context.Context, _ *asked) (any, error) {
+		practice, err := p.Practice(ctx)
+		if err != nil {
+			return nil, err
+		}
+		learned, err := p.Learned(ctx)
+		if err != nil {
+			return nil, err
+		}
+		return practice.Sheet(&learned.Learned)
+	}),
+	op("GET", "calls", 200, (*Phone).list),
+	op("GET", "calls/{call}", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) { return p.Call(ctx, a.call) }),
+	op("PATCH", "calls/{call}", 200, change(func(b api.CallChange, _ *asked) call.Doing {
+		return &call.Rename{Title: b.Title, Complaint: b.Complaint}
+	})),
+	op("POST", "calls/{call}/cautions", 200, change(func(none, *asked) call.Doing { return &call.ReadCautions{} })),
+	op("PUT", "calls/{call}/circuit", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		at, err := p.Do(ctx, a.call, p.Command(ctx, &call.ReplaceRun{Circuit: a.body}), nil)
+		if err != nil {
+			return nil, err
+		}
+		return p.CallAt(ctx, at)
+	}),
+	op("PUT", "calls/{call}/breaker", 200, change(func(b api.BreakerChange, _ *asked) call.Doing { return desk.SetBreaker(b) })),
+	op("POST", "calls/{call}/stops", 201, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		return change(func(b api.NewStop, _ *asked) call.Doing { return desk.AddStop(b) })(p, desk.Later(ctx), a)
+	}),
+	op("PATCH", "calls/{call}/stops/{box}", 200, change(func(b api.StopChange, a *asked) call.Doing {
+		return desk.ChangeStop(a.named["box"], b)
+	})),
+	op("DELETE", "calls/{call}/stops/{box}", 200, change(func(_ none, a *asked) call.Doing {
+		return &call.RemoveStop{Box: a.named["box"]}
+	})),
+	op("POST", "calls/{call}/readings", 201, change(func(b api.NewReading, _ *asked) call.Doing {
+		return &call.AddReading{ID: b.Id, Reading: b.Reading}
+	})),
+	op("PATCH", "calls/{call}/readings/{reading}", 200, change(func(b api.Withdrawal, a *asked) call.Doing {
+		return &call.MarkReading{ID: a.named["reading"], Withdrawn: b.Withdrawn, Doubtful: b.Doubtful}
+	})),
+	op("PUT", "calls/{call}/state", 200, change(func(b tester.State, _ *asked) call.Doing { return &call.SetState{State: &b} })),
+	op("PUT", "calls/{call}/conditions", 200, change(func(b diagnosis.Conditions, _ *asked) call.Doing {
+		return &call.SetConditions{Conditions: b}
+	})),
+	op("PUT", "calls/{call}/map", 200, change(func(b runs.Map, _ *asked) call.Doing { return &call.SetOrder{Order: b} })),
+	op("POST", "calls/{call}/why", 200, (*Phone).why),
+	op("POST", "calls/{call}/loads", 201, change(func(b api.NewLoad, _ *asked) call.Doing { return desk.AddLoad(b) })),
+	op("DELETE", "calls/{call}/loads/{load}", 200, change(func(_ none, a *asked) call.Doing {
+		return &call.RemoveLoad{Load: a.named["load"]}
+	})),
+	op("PUT", "calls/{call}/changed/{device}", 200, change(func(b api.SetChangedJSONBody, a *asked) call.Doing {
+		return &call.SetChanged{Device: a.named["device"], Changed: b.Changed}
+	})),
+	op("GET", "calls/{call}/boxes/{box}", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		return p.Box(ctx, a.call, a.named["box"])
+	}),
+	op("PUT", "calls/{call}/boxes/{box}", 200, box(func(b api.BoxFile, a *asked) call.Doing {
+		return &call.SetBox{Box: a.named["box"], Makeup: b}
+	})),
+	op("PUT", "calls/{call}/boxes/{box}/steps", 200, box(func(b api.StepsDone, a *asked) call.Doing {
+		return &call.SetSteps{Box: a.named["box"], Done: b.Done}
+	})),
+	op("POST", "calls/{call}/boxes/{box}/made", 200, change(func(_ none, a *asked) call.Doing {
+		return &call.MakeUp{Box: a.named["box"]}
+	})),
+	op("GET", "calls/{call}/work", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) { return p.Work(ctx, a.call) }),
+	op("POST", "calls/{call}/journal", 201, work(func(b api.NewEntry, _ *asked) call.Doing {
+		return &call.AddEntry{ID: b.Id, Entry: b.Entry}
+	})),
+	op("PATCH", "calls/{call}/journal/{entry}", 200, work(func(b api.Withdrawal, a *asked) call.Doing {
+		return &call.MarkEntry{ID: a.named["entry"], Withdrawn: b.Withdrawn}
+	})),
+	op("PUT", "calls/{call}/directory", 200, work(func(b job.Directory, _ *asked) call.Doing {
+		return &call.SetDirectory{Directory: b}
+	})),
+	op("PATCH", "calls/{call}/pictures/{picture}", 200, work(func(b api.Withdrawal, a *asked) call.Doing {
+		return &call.MarkPicture{ID: a.named["picture"], Withdrawn: b.Withdrawn}
+	})),
+	op("GET", "calls/{call}/report", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		v, err := p.Load(ctx, a.call)
+		if err != nil {
+			return nil, err
+		}
+		src, err := p.Source(ctx, v)
+		if err != nil {
+			return nil, err
+		}
+		return src.Report(), nil
+	}),
+	op("POST", "calls/{call}/undo", 200, change(func(none, *asked) call.Doing { return &call.Undo{} })),
+	op("POST", "calls/{call}/redo", 200, change(func(none, *asked) call.Doing { return &call.Redo{} })),
+	op("POST", "calls/{call}/conflicts/{conflict}", 200, change(func(b api.SettleConflictJSONBody, a *asked) call.Doing {
+		return &call.SettleConflict{ID: a.named["conflict"], Take: string(b.Take)}
+	})),
+	op("POST", "calls/{call}/used", 201, change(func(b api.Move, _ *asked) call.Doing { return desk.UsePart(b) })),
+}
+
+// list is the calls on the phone, as the day shows them.
+func (p *Phone) list(ctx context.Context, _ *asked) (any, error) {
+	all := []api.CallSummary{}
+	for _, id := range p.Calls() {
+		v, err := p.Load(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, v.Summary())
+	}
+	return all, nil
+}
+
+func (p *Phone) why(ctx context.Context, a *asked) (any, error) {
+	b, err := into[api.AskWhyJSONBody](a)
+	if err != nil {
+		return nil, err
+	}
+	v, err := p.Load(ctx, a.call)
+	if err != nil {
+		return nil, err
+	}
+	var faults []circuit.Fault
+	if len(b.Faults) > 0 {
+		faults = b.Faults
+	}
+	evidence, err := p.Why(v, faults, desk.Or(b.Beside, nil))
+	if err != nil {
+		return nil, desk.BadInput{Err: err}
+	}
+	return evidence, nil
+}
+
+// base is what all paths of the contract begin with.
+const base = "/api/v1/"
+
+// match is the route of a request, with what its path names.
+func match(method, path string) (*route, *asked) {
+	path, ok := strings.CutPrefix(path, base)
+	if !ok {
+		return nil, nil
+	}
+	path, _, _ = strings.Cut(path, "?")
+	parts := strings.Split(path, "/")
+next:
+	for i := range routes {
+		r := &routes[i]
+		if r.method != method || len(r.path) != len(parts) {
+			continue
+		}
+		a := &asked{named: map[string]string{}}
+		for j, part := range r.path {
+			name, is := strings.CutPrefix(part, "{")
+			value, err := url.PathUnescape(parts[j])
+			switch {
+			case !is && part != parts[j] || err != nil:
+				continue next
+			case is:
+				a.named[strings.TrimSuffix(name, "}")] = value
+			}
+		}
+		if call := a.named["call"]; call != "" {
+			if _, err := fmt.Sscan(call, &a.call); err != nil {
+				continue
+			}
+		}
+		return r, a
+	}
+	return nil, nil
+}
+
+// Ask answers a request of the contract from what is on the phone.
+func (p *Phone) Ask(ctx context.Context, r Request) Answer {
+	route, a := match(r.Method, r.Path)
+	if route == nil {
+		return Answer{Elsewhere: true}
+	}
+	if a.call != 0 && !p.has(a.call) {
+		return Answer{Elsewhere: true}
+	}
+	a.body = r.Body
+	by := p.Who
+	by.Command, by.Seen = r.Command, r.Seen
+	result, err := route.answer(p, by.In(ctx), a)
+	if err != nil {
+		return refused(err)
+	}
+	body, err := json.Marshal(result)
+	if err != nil {
+		return refused(err)
+	}
+	shop, err := p.House(ctx)
+	if err != nil {
+		return refused(err)
+	}
+	return Answer{Status: route.status, Body: json.RawMessage(shop.Units.Say(string(body)))}
+}
+
+func (p *Phone) has(id int64) bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.calls[id] != nil
+}
+
+// refused is an error as the shop would say it.
+func refused(err error) Answer {
+	problem := api.Problem{Type: "urn:elvat:problem:internal", Title: "Something is wrong", Status: 500, Detail: err.Error()}
+	for _, r := range desk.Refusals {
+		if r.Is(err) {
+			problem = api.Problem{Type: "urn:elvat:problem:" + r.Code, Title: r.Title, Status: r.Status, Detail: r.Detail(err)}
+			break
+		}
+	}
+	body, err := json.Marshal(problem)
+	if err != nil {
+		body = []byte(`{}`)
+	}
+	return Answer{Status: problem.Status, Body: body}
+}

@@ -1,0 +1,429 @@
+// Package phone is a shop's desk on what lies on the phone: the calls in hand work there
+// without a signal, by the same code as on the server. What is done is kept as commands until
+// the shop has them; what comes back from the shop is the record they are then put on again.
+package phone
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"elvat/core/call"
+	"elvat/internal/api"
+	"elvat/internal/desk"
+	"elvat/internal/kept"
+)
+
+// A Phone is what lies on it, and the desk on that.
+type Phone struct {
+	*desk.Desk
+	Who desk.Caller // who works on it
+
+	mu     sync.Mutex
+	shared kept.Shared
+	calls  map[int64]*held
+	past   map[int64]*kept.Snapshot
+}
+
+// held is a call in hand: as the shop has it, and as it is here.
+type held struct {
+	packed  kept.Packed
+	base    *kept.Snapshot
+	now     *kept.Snapshot
+	waiting []kept.Waiting
+	past    []int64
+}
+
+// New is a phone with nothing on it yet.
+func New(now func() time.Time, who desk.Caller) *Phone {
+	p := &Phone{Who: who, calls: map[int64]*held{}, past: map[int64]*kept.Snapshot{}}
+	p.Desk = desk.New(book{p}, now)
+	return p
+}
+
+// Share takes what the shop set and has.
+func (p *Phone) Share(s kept.Shared) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.shared = s
+	p.Shop, p.Tracer = s.Shop, s.Tracer
+}
+
+// Take puts a call as the shop has it on the phone. What waits is put on it again, in the
+// order of making; what the record does not take any more waits for a decision.
+func (p *Phone) Take(c kept.Packed) error {
+	base, err := c.Open()
+	if err != nil {
+		return err
+	}
+	h := &held{packed: c, base: base}
+	past := map[int64]*kept.Snapshot{}
+	for i := range c.Past {
+		if past[c.Past[i].ID], err = c.Past[i].Open(); err != nil {
+			return err
+		}
+		h.past = append(h.past, c.Past[i].ID)
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	maps.Copy(p.past, past)
+	if before := p.calls[c.ID]; before != nil {
+		h.waiting = before.waiting
+	}
+	p.calls[c.ID] = h
+	p.settle(h)
+	return nil
+}
+
+// settle puts what waits on the record as the shop has it.
+func (p *Phone) settle(h *held) {
+	now := *h.base
+	h.now = &now
+	for i := range h.waiting {
+		w := &h.waiting[i]
+		if err := p.put(h, w); err != nil && w.Refused == "" {
+			w.Refused = err.Error()
+		}
+	}
+}
+
+// put puts one command on the record as it is here.
+func (p *Phone) put(h *held, w *kept.Waiting) error {
+	do, err := call.ParseDoing(w.Doing)
+	if err != nil {
+		return err
+	}
+	ctx := p.Who.In(context.Background())
+	c := p.Command(ctx, do)
+	c.ID, c.At, c.Seen = w.ID, w.MadeAt, w.Seen
+	shop, err := p.houseLocked(ctx)
+	if err != nil {
+		return err
+	}
+	next, a, err := h.now.Record.Decide(c, shop)
+	if err != nil || a == nil {
+		return err
+	}
+	h.keep(next, a)
+	return nil
+}
+
+func (p *Phone) houseLocked(context.Context) (call.House, error) {
+	var house call.House
+	if set := p.shared.Settings[desk.HouseSetting]; set != nil {
+		if err := json.Unmarshal(set, &house.Shop); err != nil {
+			return house, err
+		}
+	}
+	house.Cause = func() (string, []string, error) { return "", nil, nil } // the shop works it out
+	house.Stock = desk.Stocked(p.shared.Stock)
+	return house, nil
+}
+
+// keep makes what came of a command the record as it is here.
+func (h *held) keep(next *call.Record, a *call.Action) *kept.Snapshot {
+	after := *h.now
+	after.Version++
+	after.Stale = true
+	next.Version = after.Version
+	last := &next.Log[len(next.Log)-1]
+	last.ID, last.ArrivedAt = after.Version, a.ArrivedAt
+	after.Record = next
+	h.now = &after
+	return h.now
+}
+
+// Waiting is what the shop does not have yet, in the order of making.
+func (p *Phone) Waiting() []kept.Waiting {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	all := []kept.Waiting{}
+	for _, h := range p.calls {
+		all = append(all, h.waiting...)
+	}
+	slices.SortStableFunc(all, func(a, b kept.Waiting) int { return a.MadeAt.Compare(b.MadeAt) })
+	return all
+}
+
+// Sent takes what the shop has off what waits; refused is why it does not take one.
+func (p *Phone) Sent(id, refused string) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, h := range p.calls {
+		for i := range h.waiting {
+			if h.waiting[i].ID != id {
+				continue
+			}
+			if refused != "" {
+				h.waiting[i].Refused = refused
+			} else {
+				h.waiting = slices.Delete(h.waiting, i, i+1)
+			}
+			return
+		}
+	}
+}
+
+// Versions are the calls on the phone, each with the version of the shop's that it has.
+func (p *Phone) Versions() map[string]int64 {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	all := map[string]int64{}
+	for id, h := range p.calls {
+		all[strconv.FormatInt(id, 10)] = h.base.Version
+	}
+	return all
+}
+
+// Synced takes what the shop answered: what it has waits no more, what it does not take says
+// why, and the calls are as it has them, with what still waits on top.
+func (p *Phone) Synced(a api.SyncAnswer) error {
+	for _, r := range a.Results {
+		refused := ""
+		if !r.Done {
+			refused = desk.Or(r.Detail, "it was refused")
+		}
+		p.Sent(r.Id, refused)
+	}
+	p.Share(a.Shared)
+	for _, c := range a.Calls {
+		if err := p.Take(c); err != nil {
+			return err
+		}
+	}
+	for _, id := range a.Gone {
+		p.Drop(id)
+	}
+	p.again()
+	return nil
+}
+
+// again settles every call on which something waits: the shop may have taken some of it off.
+func (p *Phone) again() {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, h := range p.calls {
+		if h.now.Version != h.base.Version || len(h.waiting) > 0 {
+			p.settle(h)
+		}
+	}
+}
+
+// Restore puts back what waited when the phone was put away.
+func (p *Phone) Restore(waiting []kept.Waiting) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, w := range waiting {
+		h := p.calls[w.Call]
+		if h == nil || slices.ContainsFunc(h.waiting, func(o kept.Waiting) bool { return o.ID == w.ID }) {
+			continue
+		}
+		h.waiting = append(h.waiting, w)
+	}
+	for _, h := range p.calls {
+		if len(h.waiting) > 0 {
+			p.settle(h)
+		}
+	}
+}
+
+// Calls are those on the phone, the newest first.
+func (p *Phone) Calls() []int64 {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	ids := slices.Sorted(maps.Keys(p.calls))
+	slices.Reverse(ids)
+	return ids
+}
+
+// Drop takes a call off the phone, unless something of it waits.
+func (p *Phone) Drop(id int64) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if h := p.calls[id]; h != nil && len(h.waiting) == 0 {
+		delete(p.calls, id)
+	}
+}
+
+// ErrElsewhere means that the call is not on the phone: the shop has it.
+var ErrElsewhere = errors.New("this call is not on the phone: it takes a signal to see it")
+
+// book is the phone as the desk's Book.
+type book struct{ p *Phone }
+
+func (b book) held(id int64) (*held, error) {
+	if h := b.p.calls[id]; h != nil {
+		return h, nil
+	}
+	return nil, ErrElsewhere
+}
+
+func (b book) Load(_ context.Context, id int64) (*kept.Snapshot, error) {
+	b.p.mu.Lock()
+	defer b.p.mu.Unlock()
+	h, err := b.held(id)
+	if err != nil {
+		return nil, err
+	}
+	return h.now, nil
+}
+
+func (b book) LoadPast(_ context.Context, id int64) (*kept.Snapshot, error) {
+	b.p.mu.Lock()
+	defer b.p.mu.Unlock()
+	if at := b.p.past[id]; at != nil {
+		return at, nil
+	}
+	return nil, kept.ErrNotFound
+}
+
+func (b book) Keep(
+	ctx context.Context,
+	at *kept.Snapshot,
+	next *call.Record,
+	a *call.Action,
+	_ []byte,
+) (*kept.Snapshot, error) {
+	c, ok := desk.CommandOf(ctx)
+	if !ok {
+		return nil, errors.New("a command is kept by what it does")
+	}
+	doing, err := call.FormatDoing(c.Do)
+	if err != nil {
+		return nil, err
+	}
+	b.p.mu.Lock()
+	defer b.p.mu.Unlock()
+	h, err := b.held(at.ID)
+	if err != nil {
+		return nil, err
+	}
+	if h.now.Version != at.Version {
+		return nil, kept.ErrMoved
+	}
+	h.waiting = append(h.waiting, kept.Waiting{Call: at.ID, ID: c.ID, MadeAt: c.At, Seen: h.base.Version, Doing: doing})
+	return h.keep(next, a), nil
+}
+
+func (book) UsedElsewhere(context.Context, string, int64) error { return nil }
+
+func (b book) CallsOfRun(_ context.Context, run, before int64, most int) ([]int64, error) {
+	b.p.mu.Lock()
+	defer b.p.mu.Unlock()
+	for _, h := range b.p.calls {
+		if h.base.Run == run && (before == 0 || h.base.ID == before) {
+			return slices.Clone(h.past[:min(most, len(h.past))]), nil
+		}
+	}
+	return nil, nil
+}
+
+func (b book) Setting(_ context.Context, name string) ([]byte, error) {
+	b.p.mu.Lock()
+	defer b.p.mu.Unlock()
+	return b.p.shared.Settings[name], nil
+}
+
+// used adds up what was used on a record, by van, item and unit.
+func used(r *call.Record) map[[3]string]float64 {
+	sums := map[[3]string]float64{}
+	for _, u := range r.Used {
+		if !u.Withdrawn {
+			sums[[3]string{u.Van, u.Item, u.Unit}] += u.Count
+		}
+	}
+	return sums
+}
+
+func haves(sums map[[3]string]float64) []kept.Have {
+	all := []kept.Have{}
+	for k, n := range sums {
+		all = append(all, kept.Have{Van: k[0], Item: k[1], Unit: k[2], Count: n})
+	}
+	slices.SortFunc(all, func(a, b kept.Have) int {
+		if c := strings.Compare(a.Item, b.Item); c != 0 {
+			return c
+		}
+		return strings.Compare(a.Van+a.Unit, b.Van+b.Unit)
+	})
+	return all
+}
+
+// Stock is what the vans had, less what was used here since.
+func (b book) Stock(context.Context) ([]kept.Have, error) {
+	b.p.mu.Lock()
+	defer b.p.mu.Unlock()
+	stock := slices.Clone(b.p.shared.Stock)
+	for _, h := range b.p.calls {
+		before := used(h.base.Record)
+		for k, n := range used(h.now.Record) {
+			more := n - before[k]
+			if more == 0 {
+				continue
+			}
+			at := slices.IndexFunc(stock, func(s kept.Have) bool { return s.Van == k[0] && s.Item == k[1] && s.Unit == k[2] })
+			if at < 0 {
+				at = len(stock)
+				stock = append(stock, kept.Have{Van: k[0], Item: k[1], Unit: k[2]})
+			}
+			stock[at].Count -= more
+		}
+	}
+	return stock, nil
+}
+
+func (b book) Used(_ context.Context, id int64) ([]kept.Have, error) {
+	b.p.mu.Lock()
+	defer b.p.mu.Unlock()
+	h, err := b.held(id)
+	if err != nil {
+		return nil, err
+	}
+	return haves(used(h.now.Record)), nil
+}
+
+func (b book) Answer(_ context.Context, id int64) (kept.Answer, error) {
+	b.p.mu.Lock()
+	defer b.p.mu.Unlock()
+	if h := b.p.calls[id]; h != nil && h.packed.Answer != nil {
+		return *h.packed.Answer, nil
+	}
+	return kept.Answer{}, kept.ErrNotFound
+}
+
+func (b book) VisitOf(_ context.Context, id int64, kind kept.LinkKind, now time.Time) (kept.Visit, error) {
+	b.p.mu.Lock()
+	defer b.p.mu.Unlock()
+	h, err := b.held(id)
+	if err != nil {
+		return kept.Visit{}, err
+	}
+	until := h.packed.VisitUntil
+	if kind == kept.OfResult {
+		until = h.packed.ResultUntil
+	}
+	if until == nil || !until.After(now) {
+		return kept.Visit{}, kept.ErrNotFound
+	}
+	return kept.Visit{Call: id, ExpiresAt: *until}, nil
+}
+
+func (b book) GFCIsOfSite(_ context.Context, site int64) ([]kept.DueGFCI, error) {
+	b.p.mu.Lock()
+	defer b.p.mu.Unlock()
+	for _, h := range b.p.calls {
+		if h.base.Site == site {
+			return h.packed.Guards, nil
+		}
+	}
+	return nil, nil
+}
+
+// Snapshot needs no more: what is read is replaced, never changed.
+func (book) Snapshot(ctx context.Context, do func(context.Context) error) error { return do(ctx) }
