@@ -10,7 +10,6 @@ package units
 import (
 	"fmt"
 	"math"
-	"regexp"
 	"strconv"
 	"strings"
 )
@@ -87,51 +86,139 @@ func Shown(value float64, unit string) float64 {
 	return math.Round(rounded*1000) / 1000
 }
 
-// A number as the trade writes it: 14, 20.3, 1/4, 2 1/2.
-const number = `(?:\d+/\d+|\d+(?:[.,]\d+)?(?: \d+/\d+)?)`
-
-// Numbers of one unit may stand together: 14 to 18, 9 + 4.5 = 13.5, 18.5 of 14.
-var said = regexp.MustCompile(
-	`(` + number + `(?: (?:to|a|of|\+|=) ` + number + `)*)` +
-		Join + `(ft|pies|pie|in³|pulg³|in|pulg|lbf[ ` + Join + `](?:in|pulg))`,
-)
-
-var oneNumber = regexp.MustCompile(`\d+ \d+/\d+|\d+/\d+|\d+(?:[.,]\d+)?`)
-
-// named are the words for the units in the languages of the program.
-func named(word string) string {
-	switch {
-	case strings.HasPrefix(word, "lbf"):
-		return Torque
-	case word == "in³" || word == "pulg³":
-		return CubicInch
-	case word == "ft" || strings.HasPrefix(word, "pie"):
-		return Foot
-	}
-	return Inch
+// said are the words for the units in the languages of the program, the longest first.
+var said = []struct{ word, unit string }{
+	{"pulg³", CubicInch}, {"in³", CubicInch}, {"lbf pulg", Torque}, {"lbf in", Torque}, {"pies", Foot}, {"pie", Foot}, {"pulg", Inch}, {"ft", Foot}, {"in", Inch},
 }
+
+// between are the words that may stand between numbers of one unit: 14 to 18, 9 + 4.5 = 13.5, 18.5 of 14.
+var between = []string{"to", "a", "of", "+", "="}
 
 // Say turns the quantities of a sentence into the system's. A torque keeps the US figure,
 // since drivers are marked in it, and has newton metres beside.
 func (s System) Say(text string) string {
-	if s != Metric || !strings.Contains(text, Join) {
+	if s != Metric {
 		return text
 	}
-	return said.ReplaceAllStringFunc(text, func(q string) string {
-		parts := said.FindStringSubmatch(q)
-		unit := named(parts[2])
-		name := unit
-		numbers := oneNumber.ReplaceAllStringFunc(parts[1], func(n string) string {
-			var v float64
-			v, name = InMetric(valueOf(n), unit)
-			return strconv.FormatFloat(Shown(v, name), 'f', -1, 64)
-		})
-		metric := numbers + Join + name
-		if unit == Torque {
-			return q + " (" + metric + ")"
+	var out strings.Builder
+	for {
+		before, after, found := strings.Cut(text, Join)
+		word, unit := unitOf(after)
+		if !found || word == "" {
+			if out.WriteString(before); !found {
+				return out.String()
+			}
+			out.WriteString(Join)
+			text = after
+			continue
 		}
-		return metric
-	})
+		text = after[len(word):]
+		at := numbersAt(before)
+		if at == len(before) { // no number: it is left as it is
+			out.WriteString(before + Join + word)
+			continue
+		}
+		numbers, name := metric(before[at:], unit)
+		out.WriteString(before[:at])
+		if unit == Torque {
+			out.WriteString(before[at:] + Join + word + " (" + numbers + Join + name + ")")
+		} else {
+			out.WriteString(numbers + Join + name)
+		}
+	}
+}
+
+// unitOf is the unit that the text begins with, and how it is written; "" for none.
+func unitOf(text string) (word, unit string) {
+	for _, s := range said {
+		rest, ok := strings.CutPrefix(strings.Replace(text, Join, " ", 1), s.word)
+		if !ok || rest != "" && isLetter(rest[0]) {
+			continue
+		}
+		// The space within a torque may be of either kind.
+		if n := strings.IndexByte(s.word, ' '); n >= 0 && strings.HasPrefix(text[n:], Join) {
+			return text[:len(s.word)+len(Join)-1], s.unit
+		}
+		if strings.HasPrefix(text, s.word) {
+			return s.word, s.unit
+		}
+	}
+	return "", ""
+}
+
+func isLetter(b byte) bool { return b >= 'a' && b <= 'z' || b >= 'A' && b <= 'Z' || b >= 0x80 }
+
+// numbersAt is where the numbers of one unit begin that the text ends with; its end where
+// there is none.
+func numbersAt(text string) int {
+	at := numberAt(text, len(text))
+	if at == len(text) {
+		return at
+	}
+	for {
+		rest, found := text[:at], false
+		for _, word := range between {
+			if head, ok := strings.CutSuffix(rest, " "+word+" "); ok {
+				if n := numberAt(text, len(head)); n < len(head) {
+					at, found = n, true
+					break
+				}
+			}
+		}
+		if !found {
+			return at
+		}
+	}
+}
+
+// numberAt is where a number begins that ends at the place: 14, 20.3, 1/4, 2 1/2.
+func numberAt(text string, end int) int {
+	digits := func(from int) int {
+		for from > 0 && text[from-1] >= '0' && text[from-1] <= '9' {
+			from--
+		}
+		return from
+	}
+	at := digits(end)
+	if at == end || at == 0 {
+		return at
+	}
+	switch text[at-1] {
+	case '.', ',':
+		if n := digits(at - 1); n < at-1 {
+			return n
+		}
+	case '/':
+		n := digits(at - 1)
+		if n == at-1 {
+			return end
+		}
+		if n > 0 && text[n-1] == ' ' { // 2 1/2
+			if whole := digits(n - 1); whole < n-1 {
+				return whole
+			}
+		}
+		return n
+	}
+	return at
+}
+
+// metric is the row of numbers in the metric unit that stands for theirs.
+func metric(numbers, unit string) (text, name string) {
+	for numbers != "" {
+		at := numberAt(numbers, len(numbers))
+		var v float64
+		v, name = InMetric(valueOf(numbers[at:]), unit)
+		text = strconv.FormatFloat(Shown(v, name), 'f', -1, 64) + text
+		numbers = numbers[:at]
+		for _, word := range between {
+			if head, ok := strings.CutSuffix(numbers, " "+word+" "); ok {
+				text, numbers = " "+word+" "+text, head
+				break
+			}
+		}
+	}
+	return text, name
 }
 
 // valueOf reads a number that said found; it cannot fail.

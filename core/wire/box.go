@@ -3,7 +3,6 @@ package wire
 import (
 	"fmt"
 	"math"
-	"regexp"
 	"strconv"
 	"strings"
 )
@@ -88,45 +87,63 @@ func DepthOf(size string) (Inches, bool) {
 // sides are width, height and depth in sixteenths of an inch.
 type sides [3]int
 
-var (
-	notOfSize = regexp.MustCompile(`["”″']|\b(inches|inch|in)\b\.?|,`)
-	square    = regexp.MustCompile(`\s*\b(square|sq)\b\.?`)
-	between   = regexp.MustCompile(`\s*(?:x|×|\*|by)\s*`)
-	inWords   = regexp.MustCompile(`^(\d+)?(?:[\s-]*(\d+)/(\d+)|(\.\d+))?$`)
-	vulgar    = strings.NewReplacer(
-		"½", " 1/2", "¼", " 1/4", "¾", " 3/4", "⅛", " 1/8", "⅜", " 3/8", "⅝", " 5/8", "⅞", " 7/8", "⁄", "/",
-	)
+// spelled takes apart what people write together: vulgar fractions, marks of inches, what
+// stands between the sides, and the hyphen before a fraction.
+var spelled = strings.NewReplacer(
+	"½", " 1/2", "¼", " 1/4", "¾", " 3/4", "⅛", " 1/8", "⅜", " 3/8", "⅝", " 5/8", "⅞", " 7/8", "⁄", "/",
+	`"`, " ", "”", " ", "″", " ", "'", " ", ",", " ", "-", " ", "x", " x ", "×", " x ", "*", " x ", "by", " x ",
 )
 
 // sidesOf reads a size as people write it; a square box has its side once or twice.
 func sidesOf(size string) (s sides, ok bool) {
-	text := strings.ToLower(strings.TrimSpace(vulgar.Replace(size)))
-	text = notOfSize.ReplaceAllString(text, "")
-	isSquare := square.MatchString(text)
-	text = square.ReplaceAllString(text, "")
-	parts := between.Split(strings.TrimSpace(text), -1)
+	for i, r := range size { // a hyphen stands before a fraction only
+		if r == '-' && (i == 0 || !strings.ContainsAny(size[i-1:i], "0123456789 ")) {
+			return s, false
+		}
+	}
+	isSquare := false
+	parts := [][]string{nil}
+	for _, word := range strings.Fields(spelled.Replace(strings.ToLower(size))) {
+		switch strings.TrimSuffix(word, ".") {
+		case "in", "inch", "inches":
+		case "sq", "square":
+			isSquare = true
+		case "x":
+			parts = append(parts, nil)
+		default:
+			parts[len(parts)-1] = append(parts[len(parts)-1], word)
+		}
+	}
 	if isSquare && len(parts) == 2 {
-		parts = []string{parts[0], parts[0], parts[1]}
+		parts = [][]string{parts[0], parts[0], parts[1]}
 	}
 	if len(parts) != len(s) {
 		return s, false
 	}
 	for i, part := range parts {
-		m := inWords.FindStringSubmatch(strings.TrimSpace(part))
-		if m == nil || m[0] == "" {
+		if s[i], ok = sixteenths(part); !ok {
 			return s, false
-		}
-		whole, _ := strconv.Atoi(m[1])
-		over, _ := strconv.Atoi(m[2])
-		under, _ := strconv.Atoi(m[3])
-		decimal, _ := strconv.ParseFloat("0"+m[4], 64)
-		s[i] = 16*whole + int(math.Round(16*decimal))
-		if m[3] != "" && under == 0 {
-			return s, false
-		}
-		if under > 0 {
-			s[i] += int(math.Round(16 * float64(over) / float64(under)))
 		}
 	}
 	return s, true
+}
+
+// sixteenths are those of an inch in 2, 2 3/4, 3/4, 2.75 or .75.
+func sixteenths(words []string) (n int, ok bool) {
+	for i, word := range words {
+		over, under, fraction := strings.Cut(word, "/")
+		if strings.ContainsAny(word, "+e") || i > 0 && !fraction || i > 1 {
+			return 0, false
+		}
+		a, err := strconv.ParseFloat(over, 64)
+		b := 1.0
+		if err == nil && fraction {
+			b, err = strconv.ParseFloat(under, 64)
+		}
+		if err != nil || b <= 0 || a < 0 || a > 1000 {
+			return 0, false
+		}
+		n += int(math.Round(16 * a / b))
+	}
+	return n, len(words) > 0
 }

@@ -25,8 +25,6 @@ import (
 	"elvat/core/visit"
 	"elvat/core/words"
 	"elvat/internal/kept"
-
-	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
 // Defines values for ActName.
@@ -1701,7 +1699,7 @@ type ChangePersonJSONBody struct {
 
 // SetInstalledJSONBody defines parameters for SetInstalled.
 type SetInstalledJSONBody struct {
-	InstalledAt *openapi_types.Date `json:"installedAt,omitempty"`
+	InstalledAt *string `json:"installedAt,omitempty"`
 }
 
 // SearchParams defines parameters for Search.

@@ -4,7 +4,6 @@ package desk
 
 import (
 	"context"
-	"crypto/rand"
 	"errors"
 	"fmt"
 	"time"
@@ -50,8 +49,10 @@ type Desk struct {
 	Now    func() time.Time
 	// Changed is told that a call was; may be nil.
 	Changed func()
-	// Codes is the key of the labels' codes; nil where labels have none.
-	Codes func(context.Context) ([]byte, error)
+	// Code names a GFCI on its label; nil where labels have none.
+	Code func(ctx context.Context, run int64, device string) (string, error)
+	// NewID names a command that came without a name.
+	NewID func() string
 
 	engines *engines
 }
@@ -147,7 +148,7 @@ var ErrOther = errors.New("the call has changed since that version: get it again
 // the database, and written down if that is still so; else worked out anew.
 func (d *Desk) Do(ctx context.Context, id int64, c corecall.Command, image []byte) (*kept.Snapshot, error) {
 	if c.ID == "" {
-		c.ID = rand.Text()
+		c.ID = d.NewID()
 	}
 	for range mostTries {
 		at, err := d.Book.Load(ctx, id)

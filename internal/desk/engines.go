@@ -1,9 +1,9 @@
 package desk
 
 import (
-	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"hash/fnv"
 	"sync"
 
 	"elvat/core/circuit"
@@ -95,8 +95,9 @@ func (q *question) content() (string, error) {
 		Readings []tester.Reading
 		Now      *tester.State
 	}{key, q.readings, q.now})
-	sum := sha256.Sum256(all)
-	return hex.EncodeToString(sum[:]), err
+	sum := fnv.New128a()
+	sum.Write(all)
+	return hex.EncodeToString(sum.Sum(nil)), err
 }
 
 func newEngines() *engines {

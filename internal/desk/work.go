@@ -2,10 +2,6 @@ package desk
 
 import (
 	"context"
-	"crypto/hmac"
-	"crypto/sha256"
-	"encoding/base32"
-	"fmt"
 	"slices"
 
 	corecall "elvat/core/call"
@@ -111,29 +107,17 @@ func (v *State) Caption(p corecall.Picture) string {
 // Labels are those for the outlets, each GFCI's with the path that opens its page.
 func (d *Desk) Labels(ctx context.Context, v *State, markings []string) ([]job.Label, error) {
 	all := job.Labels(v.Circuit, markings)
-	if d.Codes == nil {
+	if d.Code == nil {
 		return all, nil
-	}
-	key, err := d.Codes(ctx)
-	if err != nil {
-		return nil, err
 	}
 	for i := range all {
 		if all[i].Kind == circuit.GFCI {
-			all[i].Code = "/gfci/" + CodeOf(key, v.Call.Run, all[i].Device)
+			code, err := d.Code(ctx, v.Call.Run, all[i].Device)
+			if err != nil {
+				return nil, err
+			}
+			all[i].Code = "/gfci/" + code
 		}
 	}
 	return all, nil
 }
-
-// CodeOf names a GFCI of a run so that nobody who has one code can make another: the
-// name, and the first 80 bits of its HMAC-SHA-256.
-func CodeOf(key []byte, run int64, device string) string {
-	name := fmt.Sprintf("%d.%s", run, device)
-	sum := hmac.New(sha256.New, key)
-	sum.Write([]byte(name))
-	return Letters.EncodeToString([]byte(name)) + "-" + Letters.EncodeToString(sum.Sum(nil)[:10])
-}
-
-// Letters are those of a code.
-var Letters = base32.StdEncoding.WithPadding(base32.NoPadding)

@@ -4,8 +4,9 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
-	"net/url"
+	"strconv"
 	"strings"
 
 	"elvat/core/call"
@@ -294,7 +295,7 @@ next:
 		a := &asked{named: map[string]string{}}
 		for j, part := range r.path {
 			name, is := strings.CutPrefix(part, "{")
-			value, err := url.PathUnescape(parts[j])
+			value, err := unescaped(parts[j])
 			switch {
 			case !is && part != parts[j] || err != nil:
 				continue next
@@ -310,6 +311,30 @@ next:
 		return r, a
 	}
 	return nil, nil
+}
+
+// unescaped is a part of a path without its percent signs.
+func unescaped(part string) (string, error) {
+	if !strings.Contains(part, "%") {
+		return part, nil
+	}
+	var out []byte
+	for i := 0; i < len(part); i++ {
+		if part[i] != '%' {
+			out = append(out, part[i])
+			continue
+		}
+		if i+2 >= len(part) {
+			return "", errors.New("a percent sign without its two digits")
+		}
+		b, err := strconv.ParseUint(part[i+1:i+3], 16, 8)
+		if err != nil {
+			return "", err
+		}
+		out = append(out, byte(b))
+		i += 2
+	}
+	return string(out), nil
 }
 
 // Ask answers a request of the contract from what is on the phone.

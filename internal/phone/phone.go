@@ -233,6 +233,19 @@ func (p *Phone) Restore(waiting []kept.Waiting) {
 	}
 }
 
+// Forget lets go of a command that the shop does not take, once somebody has decided so.
+func (p *Phone) Forget(id string) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, h := range p.calls {
+		before := len(h.waiting)
+		h.waiting = slices.DeleteFunc(h.waiting, func(w kept.Waiting) bool { return w.ID == id && w.Refused != "" })
+		if len(h.waiting) != before {
+			p.settle(h)
+		}
+	}
+}
+
 // Calls are those on the phone, the newest first.
 func (p *Phone) Calls() []int64 {
 	p.mu.Lock()

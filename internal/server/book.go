@@ -448,7 +448,10 @@ func (s *calls) SetInstalled(ctx context.Context, r api.SetInstalledRequestObjec
 	}
 	var at *time.Time
 	if r.Body.InstalledAt != nil {
-		t := r.Body.InstalledAt.Time
+		t, err := time.Parse(time.DateOnly, *r.Body.InstalledAt)
+		if err != nil {
+			return nil, badInput{fmt.Errorf("installedAt: %q is no day such as 2026-05-04", *r.Body.InstalledAt)}
+		}
 		if t.After(s.now()) || t.Year() < 1970 {
 			return nil, badInput{errors.New("installedAt: a day between 1970 and today")}
 		}

@@ -3,6 +3,7 @@ package server
 import (
 	"bytes"
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -39,7 +40,7 @@ func newCalls(c Config, now func() time.Time, access *access) *calls {
 		Desk: desk.New(c.Store, now), store: c.Store, meter: c.Meter, now: now, freshener: newFreshener(), backups: &c.Backups, access: access,
 	}
 	s.Shop, s.Tracer, s.Desk.Meter = c.Shop, c.Tracer, c.Meter != nil
-	s.Changed, s.Codes = s.freshener.ask, s.codes
+	s.Changed, s.Code, s.NewID = s.freshener.ask, s.code, rand.Text
 	return s
 }
 

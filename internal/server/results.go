@@ -5,7 +5,10 @@ import (
 	"context"
 	"crypto/hmac"
 	"crypto/rand"
+	"crypto/sha256"
+	"encoding/base32"
 	"errors"
+	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
@@ -128,6 +131,23 @@ func (s *calls) codes(ctx context.Context) (key []byte, err error) {
 	return key, err
 }
 
+// code is that of a GFCI, for its label.
+func (s *calls) code(ctx context.Context, run int64, device string) (string, error) {
+	key, err := s.codes(ctx)
+	return codeOf(key, run, device), err
+}
+
+// codeOf names a GFCI of a run so that nobody who has one code can make another: the
+// name, and the first 80 bits of its HMAC-SHA-256.
+func codeOf(key []byte, run int64, device string) string {
+	name := fmt.Sprintf("%d.%s", run, device)
+	sum := hmac.New(sha256.New, key)
+	sum.Write([]byte(name))
+	return letters.EncodeToString([]byte(name)) + "-" + letters.EncodeToString(sum.Sum(nil)[:10])
+}
+
+var letters = base32.StdEncoding.WithPadding(base32.NoPadding)
+
 var errNoCode = refused{http.StatusNotFound, errors.New("this code opens nothing here: ask the shop whose label it is")}
 
 // GetGuard shows what hangs on a GFCI, by the code of its label.
@@ -137,13 +157,13 @@ func (s *calls) GetGuard(ctx context.Context, r api.GetGuardRequestObject) (api.
 		return nil, err
 	}
 	coded, _, _ := strings.Cut(r.Token, "-")
-	name, err := desk.Letters.DecodeString(coded)
+	name, err := letters.DecodeString(coded)
 	if err != nil {
 		return nil, errNoCode
 	}
 	number, device, _ := strings.Cut(string(name), ".")
 	run, err := strconv.ParseInt(number, 10, 64)
-	if err != nil || !hmac.Equal([]byte(desk.CodeOf(key, run, device)), []byte(r.Token)) {
+	if err != nil || !hmac.Equal([]byte(codeOf(key, run, device)), []byte(r.Token)) {
 		return nil, errNoCode
 	}
 	calls, err := s.store.CallsOfRun(ctx, run, 0, 1)

@@ -1,0 +1,99 @@
+//go:build js
+
+// Command phone is a shop's desk in the browser, as WebAssembly: a worker asks it what it
+// would ask the shop, and keeps for it what is to outlive the page.
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"syscall/js"
+	"time"
+
+	"elvat/core/job"
+	"elvat/internal/api"
+	"elvat/internal/desk"
+	"elvat/internal/kept"
+	"elvat/internal/phone"
+)
+
+// who is what the page says of who works on the phone.
+type who struct {
+	Device string   `json:"device"`
+	Person string   `json:"person"`
+	Role   job.Role `json:"role"`
+}
+
+// now is the phone's clock, in milliseconds as all times are kept.
+func now() time.Time { return time.Now().UTC().Truncate(time.Millisecond) }
+
+func main() {
+	p := phone.New(now, desk.Caller{})
+	answers := map[string]func(json.RawMessage) (any, error){
+		"begin": func(data json.RawMessage) (any, error) {
+			var w who
+			err := json.Unmarshal(data, &w)
+			p.Who = desk.Caller{Device: w.Device, Person: w.Person, Role: w.Role}
+			return nil, err
+		},
+		"share": func(data json.RawMessage) (any, error) {
+			var s kept.Shared
+			err := json.Unmarshal(data, &s)
+			p.Share(s)
+			return nil, err
+		},
+		"take": func(data json.RawMessage) (any, error) {
+			var c kept.Packed
+			if err := json.Unmarshal(data, &c); err != nil {
+				return nil, err
+			}
+			return nil, p.Take(c)
+		},
+		"restore": func(data json.RawMessage) (any, error) {
+			var w []kept.Waiting
+			err := json.Unmarshal(data, &w)
+			p.Restore(w)
+			return nil, err
+		},
+		"synced": func(data json.RawMessage) (any, error) {
+			var a api.SyncAnswer
+			if err := json.Unmarshal(data, &a); err != nil {
+				return nil, err
+			}
+			return nil, p.Synced(a)
+		},
+		"ask": func(data json.RawMessage) (any, error) {
+			var r phone.Request
+			if err := json.Unmarshal(data, &r); err != nil {
+				return nil, err
+			}
+			return p.Ask(context.Background(), r), nil
+		},
+		"versions": func(json.RawMessage) (any, error) { return p.Versions(), nil },
+		"waiting":  func(json.RawMessage) (any, error) { return p.Waiting(), nil },
+		"drop": func(data json.RawMessage) (any, error) {
+			var id string
+			err := json.Unmarshal(data, &id)
+			p.Forget(id)
+			return nil, err
+		},
+	}
+	// elvat(what, text) answers with text: what was asked for, or {"error": …}.
+	js.Global().Set("elvat", js.FuncOf(func(_ js.Value, args []js.Value) any {
+		what, text := args[0].String(), args[1].String()
+		do, ok := answers[what]
+		if !ok {
+			return `{"error":"nothing is called so"}`
+		}
+		result, err := do(json.RawMessage(text))
+		if err == nil {
+			var out []byte
+			if out, err = json.Marshal(result); err == nil {
+				return string(out)
+			}
+		}
+		out, _ := json.Marshal(map[string]string{"error": err.Error()}) // strings cannot fail
+		return string(out)
+	}))
+	select {}
+}
