@@ -12,10 +12,11 @@ export default defineConfig({
 	reporter: [['list']],
 	timeout: 120_000,
 	expect: { timeout: 30_000 },
-	workers: 2,
+	workers: 3,
 	fullyParallel: true,
 	forbidOnly: true,
-	use: { launchOptions, viewport: { width: 1280, height: 800 }, trace: process.env.TRACE ? 'retain-on-failure' : 'off' },
+	// The application from the server, not from a phone's store: what is without a signal says so itself.
+	use: { launchOptions, serviceWorkers: 'block', viewport: { width: 1280, height: 800 }, trace: process.env.TRACE ? 'retain-on-failure' : 'off' },
 	projects: [
 		{ name: 'tests', testDir: 'tests' },
 		{ name: 'shots', testDir: 'shots', fullyParallel: false },

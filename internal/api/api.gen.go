@@ -1144,7 +1144,7 @@ type OpenedBox struct {
 // Outcome defines model for Outcome.
 type Outcome = diagnosis.Outcome
 
-// PackedCall A call with its record
+// PackedCall A call with its record, as it lies on a phone
 type PackedCall = kept.Packed
 
 // PairVolts defines model for PairVolts.

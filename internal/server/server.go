@@ -8,8 +8,10 @@ import (
 	"io"
 	"io/fs"
 	"log/slog"
+	"mime"
 	"net"
 	"net/http"
+	"path/filepath"
 	"strings"
 	"sync"
 	"time"
@@ -82,7 +84,7 @@ func New(c Config) (*Server, error) {
 	secure := middleware.SecureConfig{
 		XFrameOptions: "DENY", ContentTypeNosniff: "nosniff", ReferrerPolicy: "no-referrer",
 		// Styles set by scripts are needed for drawing; scripts only from here.
-		ContentSecurityPolicy: "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
+		ContentSecurityPolicy: "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
 	}
 	if c.SignIn {
 		secure.HSTSMaxAge = 365 * 24 * 3600
@@ -199,13 +201,29 @@ func frontEnd(front fs.FS) echo.HandlerFunc {
 				Detail: "This binary was built without its front end. Run make build, and start it again.",
 			}
 		}
-		r := c.Request()
-		if file, err := fs.Stat(front, r.URL.Path[1:]); err != nil || file.IsDir() {
-			r.URL.Path = "/"
-			c.Response().Header().Set("Cache-Control", "no-cache")
+		r, h := c.Request(), c.Response().Header()
+		path := r.URL.Path[1:]
+		// Built files carry a hash of their content in their names; what has none is asked for anew.
+		hashed := strings.HasPrefix(path, "assets/")
+		if hashed {
+			h.Set("Cache-Control", "public, max-age=31536000, immutable")
 		} else {
-			// Built files carry a hash of their content in their names.
-			c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+			h.Set("Cache-Control", "no-cache")
+		}
+		switch file, err := fs.Stat(front, path); {
+		case err != nil && hashed:
+			h.Set("Cache-Control", "no-store")
+			return echo.ErrNotFound // the page of another version asks: it is not the application
+		case err != nil || file.IsDir():
+			r.URL.Path = "/"
+		case path == "index.html":
+			r.URL.Path = "/" // the library would lead away from its name
+		}
+		if _, err := fs.Stat(front, path+".br"); err == nil && strings.Contains(r.Header.Get("Accept-Encoding"), "br") {
+			h.Set("Content-Type", mime.TypeByExtension(filepath.Ext(path)))
+			h.Set("Content-Encoding", "br")
+			h.Add("Vary", "Accept-Encoding")
+			r.URL.Path += ".br"
 		}
 		files.ServeHTTP(c.Response(), r)
 		return nil

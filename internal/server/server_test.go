@@ -43,7 +43,9 @@ func openWith(t *testing.T, path string, meter *meterlink.Meter) *shop {
 	s, err := store.Open(t.Context(), path)
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
-	front := fstest.MapFS{"index.html": {Data: []byte("<title>Elvat</title>")}, "assets/app-1.js": {Data: []byte("//")}}
+	front := fstest.MapFS{"index.html": {Data: []byte("<title>Elvat</title>")}, "assets/app-1.js": {Data: []byte("//")},
+		"sw.js": {Data: []byte("self")}, "assets/phone-1.wasm": {Data: []byte("long")}, "assets/phone-1.wasm.br": {Data: []byte("short")},
+	}
 	config := server.Config{
 		Store: s, Shop: "A shop", Meter: meter, Tracer: true, Front: front, Now: func() time.Time { return noon },
 		Log: slog.New(slog.NewTextHandler(io.Discard, nil)), Backups: server.Backups{Folder: path + "-backups", Keep: 2},
@@ -356,12 +358,31 @@ func TestFrontEnd(t *testing.T) {
 		{"/assets", "<title>Elvat", "no-cache"},
 		{"/../../etc/passwd", "<title>Elvat", "no-cache"},
 		{"/assets/app-1.js", "//", "immutable"},
+		{"/sw.js", "self", "no-cache"},
+		{"/index.html", "<title>Elvat", "no-cache"},
 	} {
 		w := s.ask("GET", row.path, "")
 		assert.Equal(t, 200, w.Code, row.path)
 		assert.Contains(t, w.Body.String(), row.contains, row.path)
 		assert.Contains(t, w.Header().Get("Cache-Control"), row.cache, row.path)
 		assert.Contains(t, w.Header().Get("Content-Security-Policy"), "default-src 'self'", row.path)
+	}
+}
+
+// TestFrontEndOfAnotherVersion: what is missing is no page, and what is packed is sent so.
+func TestFrontEndOfAnotherVersion(t *testing.T) {
+	s := newShop(t)
+	assert.Equal(t, 404, s.ask("GET", "/assets/app-0.js", "").Code)
+	for _, row := range []struct{ accepts, body, encoding string }{{"gzip", "long", ""}, {"gzip, br", "short", "br"}} {
+		r := httptest.NewRequestWithContext(t.Context(), "GET", "/assets/phone-1.wasm", nil)
+		r.Header.Set("Accept-Encoding", row.accepts)
+		w := httptest.NewRecorder()
+		s.handler.ServeHTTP(w, r)
+		assert.Equal(t, 200, w.Code)
+		assert.Equal(t, row.body, w.Body.String())
+		assert.Equal(t, row.encoding, w.Header().Get("Content-Encoding"))
+		assert.Equal(t, "application/wasm", w.Header().Get("Content-Type"))
+		assert.Contains(t, w.Header().Get("Cache-Control"), "immutable")
 	}
 }
 

@@ -10,6 +10,7 @@ import { BoxScreen } from './box/BoxScreen';
 import { CallScreen } from './calls/CallScreen';
 import { Day } from './calls/Day';
 import { WaitingBar } from './outbox/WaitingBar';
+import { PhoneBar } from './phone/PhoneBar';
 import { PracticeScreen } from './practice/PracticeScreen';
 import { GuardScreen, ResultScreen } from './result/ResultScreen';
 import { ShopScreen } from './shop/ShopScreen';
@@ -58,6 +59,7 @@ if (root) {
 					<Keys />
 					<SignedIn>
 						<WaitingBar />
+						<PhoneBar />
 						<Routes>
 							<Route path="/visit/:token" element={<VisitScreen />} />
 							<Route path="/result/:token" element={<ResultScreen />} />

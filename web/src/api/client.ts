@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch';
+import * as phone from '../phone/phone';
 import { newID } from './newID';
 import type { components, paths } from './schema.gen';
 
@@ -79,7 +80,37 @@ export type Pick = Schemas['Pick'];
 export type DataConflict = Schemas['DataConflict'];
 export type StopChange = Schemas['StopChange'];
 
-export const client = createClient<paths>();
+/** How long the shop may take before the phone answers what it can. */
+const patience = 10_000;
+
+/**
+ * Asks the shop; without a signal, the phone, which answers as the shop would. What was done
+ * there goes up before anything of the same call is asked of the shop again.
+ */
+async function reach(request: Request): Promise<Response> {
+	const { pathname } = new URL(request.url);
+	const there = phone.now().waiting.some((w) => !w.refused && pathname.startsWith(`/api/v1/calls/${w.call}`));
+	if (there && !(await phone.sync(device))) {
+		const answer = await phone.ask(request);
+		if (answer) return answer;
+	}
+	try {
+		// Where the phone has nothing to answer with, the shop has all the time it takes.
+		const signal = phone.now().synced
+			? AbortSignal.any([request.signal, AbortSignal.timeout(patience)])
+			: request.signal;
+		const answer = await fetch(request.clone(), { signal });
+		void phone.keepStill(request, answer);
+		return answer;
+	} catch (error) {
+		if (request.signal.aborted) throw error;
+		const answer = (await phone.ask(request)) ?? (await phone.stillKnown(request));
+		if (answer) return answer;
+		throw error;
+	}
+}
+
+export const client = createClient<paths>({ fetch: reach });
 
 /** This browser, as the server tells it from others on the same call. */
 export const device = (() => {

@@ -1878,8 +1878,11 @@ export interface components {
         };
         /** @description A command that the shop does not have yet */
         WaitingCommand: Record<string, never>;
-        /** @description A call with its record */
-        PackedCall: Record<string, never>;
+        /** @description A call with its record, as it lies on a phone */
+        PackedCall: {
+            /** Format: int64 */
+            id: number;
+        };
         /** @description What the shop set and has */
         SharedSettings: Record<string, never>;
         LightMeaning: {

@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { leave } from '../phone/phone';
 import {
 	body,
 	type Call,
@@ -43,6 +44,7 @@ export function useSignOut() {
 	return useMutation({
 		mutationFn: () => body(client.DELETE('/api/v1/session')),
 		onSuccess: (session) => {
+			void leave();
 			cache.setQueryData(['session'], session);
 			cache.removeQueries({ predicate: (q) => q.queryKey[0] !== 'session' });
 		},
