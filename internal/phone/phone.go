@@ -87,7 +87,10 @@ func (p *Phone) settle(h *held) {
 	h.now = &now
 	for i := range h.waiting {
 		w := &h.waiting[i]
-		if err := p.put(h, w); err != nil && w.Refused == "" {
+		if w.Refused != "" {
+			continue // it waits for a decision, and is not on the record
+		}
+		if err := p.put(h, w); err != nil {
 			w.Refused = err.Error()
 		}
 	}

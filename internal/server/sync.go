@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"maps"
 	"strconv"
 	"time"
 
@@ -127,23 +128,14 @@ func (s *calls) Sync(ctx context.Context, r api.SyncRequestObject) (api.SyncResp
 	return api.Sync200JSONResponse(out), err
 }
 
-// forPhones are the calls that lie on phones, each with its version.
+// forPhones are the calls that lie on phones, each with its version: those in hand, and those
+// handed over of late.
 func (s *calls) forPhones(ctx context.Context) (map[int64]int64, error) {
-	all := map[int64]int64{}
-	for _, over := range []bool{false, true} {
-		lines, err := s.store.CallLines(ctx, over, 0, mostInHand)
-		if err != nil {
-			return nil, err
-		}
-		for _, l := range lines {
-			c, err := s.store.Call(ctx, l.ID)
-			if err != nil {
-				return nil, err
-			}
-			if !over || s.now().Sub(c.CreatedAt) < onPhone {
-				all[c.ID] = c.Version
-			}
-		}
+	all, err := s.store.Versions(ctx, false, time.Time{}, mostInHand)
+	if err != nil {
+		return nil, err
 	}
-	return all, nil
+	over, err := s.store.Versions(ctx, true, s.now().Add(-onPhone), mostInHand)
+	maps.Copy(all, over)
+	return all, err
 }

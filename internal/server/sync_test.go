@@ -193,3 +193,32 @@ func TestTwoPhonesAndTheOffice(t *testing.T) {
 		}
 	}
 }
+
+// TestWhatIsNotTaken stays on the phone and says why: nothing of it is lost, nothing of it is
+// on the record, until somebody lets go of it.
+func TestWhatIsNotTaken(t *testing.T) {
+	s := withDemo(t)
+	p := newPocket(t, s, "pocket-1")
+	const call = "/api/v1/calls/1"
+	require.Equal(t, 201, p.ask("POST", call+"/readings", reading("in-the-cellar", "R4", `{ "hotNeutral": "lit", "hotGround": "lit", "neutralGround": "dark" }`)).Status)
+	require.Equal(t, 201, p.ask("POST", call+"/journal", `{ "id": "note-in-the-cellar", "entry": { "kind": "note", "text": "damp" } }`).Status)
+	require.Equal(t, 200, s.ask("DELETE", call+"/stops/B4", "").Code, "the office took the outlet off the run meanwhile")
+	a := p.sync()
+	require.Len(t, a.Results, 2)
+	waiting := p.phone.Waiting()
+	require.Len(t, waiting, 1, "the note was taken, the reading was not")
+	assert.Contains(t, waiting[0].Refused, "R4")
+	want := plain(t, s.ask("GET", call, "").Body.Bytes())
+	require.JSONEq(t, want, plain(t, p.ask("GET", call, "").Body))
+	put := p.phone.Waiting()
+	again := phone.New(func() time.Time { return noon }, desk.Caller{Device: "pocket-1"}) // put away and taken out
+	fresh := &pocket{t: t, shop: s, phone: again}
+	fresh.sync()
+	again.Restore(put)
+	assert.Equal(t, put, again.Waiting())
+	for _, w := range put {
+		again.Forget(w.ID)
+	}
+	assert.Empty(t, again.Waiting())
+	require.JSONEq(t, want, plain(t, fresh.ask("GET", call, "").Body))
+}

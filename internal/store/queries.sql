@@ -129,6 +129,10 @@ WHERE p.site_id = ? ORDER BY r.panel_id, r.id;
 -- name: CallLines :many
 SELECT call_id, document FROM summaries WHERE handed_over = sqlc.arg(over) AND (sqlc.arg(before) = 0 OR call_id < sqlc.arg(before)) ORDER BY call_id DESC LIMIT sqlc.arg(most);
 
+-- name: Versions :many
+SELECT c.id, c.version FROM summaries s JOIN calls c ON c.id = s.call_id
+WHERE s.handed_over = sqlc.arg(over) AND c.created_at >= sqlc.arg(since) ORDER BY s.call_id DESC LIMIT sqlc.arg(most);
+
 -- name: CallLinesOfSite :many
 SELECT s.call_id, s.document FROM panels p JOIN runs r ON r.panel_id = p.id JOIN calls c ON c.run_id = r.id JOIN summaries s ON s.call_id = c.id
 WHERE p.site_id = ? ORDER BY c.created_at DESC, c.id DESC LIMIT ?;

@@ -7,6 +7,7 @@ import (
 	"database/sql"
 	"errors"
 	"io"
+	"time"
 
 	"elvat/internal/kept"
 	"elvat/internal/store/db"
@@ -23,6 +24,17 @@ type CallLine struct {
 func (s *Store) CallLines(ctx context.Context, handedOver bool, before int64, most int) ([]CallLine, error) {
 	rows, err := s.q(ctx).CallLines(ctx, db.CallLinesParams{Over: bit(handedOver), Before: before, Most: int64(most)})
 	return each(rows, err, lineOf)
+}
+
+// Versions are the calls in hand, or those handed over, that began since then: each with the
+// last action on it, the newest so many.
+func (s *Store) Versions(ctx context.Context, handedOver bool, since time.Time, most int) (map[int64]int64, error) {
+	rows, err := s.q(ctx).Versions(ctx, db.VersionsParams{Over: bit(handedOver), Since: stamp(since), Most: int64(most)})
+	all := map[int64]int64{}
+	for _, r := range rows {
+		all[r.ID] = r.Version
+	}
+	return all, err
 }
 
 // CallLinesOfSite lists the calls at a site, newest first.

@@ -1905,6 +1905,45 @@ func (q *Queries) Used(ctx context.Context, callID *int64) ([]UsedRow, error) {
 	return items, nil
 }
 
+const versions = `-- name: Versions :many
+SELECT c.id, c.version FROM summaries s JOIN calls c ON c.id = s.call_id
+WHERE s.handed_over = ?1 AND c.created_at >= ?2 ORDER BY s.call_id DESC LIMIT ?3
+`
+
+type VersionsParams struct {
+	Over  int64
+	Since int64
+	Most  int64
+}
+
+type VersionsRow struct {
+	ID      int64
+	Version int64
+}
+
+func (q *Queries) Versions(ctx context.Context, arg VersionsParams) ([]VersionsRow, error) {
+	rows, err := q.db.QueryContext(ctx, versions, arg.Over, arg.Since, arg.Most)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []VersionsRow
+	for rows.Next() {
+		var i VersionsRow
+		if err := rows.Scan(&i.ID, &i.Version); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const visit = `-- name: Visit :one
 SELECT call_id, made_at, expires_at FROM visits WHERE token = ? AND NOT withdrawn AND expires_at > ? AND of_result = ?
 `
