@@ -84,6 +84,11 @@ export class Server {
 }
 
 export const test = base.extend<{ server: Server }>({
+	// The shop alone answers, as in a browser without a store, but where a test is about being without a signal.
+	context: async ({ context, serviceWorkers }, use) => {
+		if (serviceWorkers === 'block') await context.addInitScript(() => Reflect.deleteProperty(Navigator.prototype, 'locks'));
+		await use(context);
+	},
 	// biome-ignore lint/correctness/noEmptyPattern: the form Playwright wants
 	server: async ({}, use) => {
 		const server = new Server();

@@ -70,6 +70,8 @@ test('without a signal: a cold start, readings with advice, a dead proof, and bo
 	await context.setOffline(false);
 	await expect(page.getByRole('status', { name: 'With the shop' })).toHaveCount(0, { timeout: 60_000 });
 	await expect.poll(async () => (await readingsOf(page, server, 3)).length).toBe(before + 1);
+	await page.goto(`${server.url}/shop`);
+	await expect(page.getByRole('region', { name: 'This phone' })).toContainText('Goes on without a signal');
 	const work = await (await page.request.get(`${server.url}/api/v1/calls/3/work`)).json();
 	expect(work.journal[0].words).toMatch(/locked/i);
 });

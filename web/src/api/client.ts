@@ -89,9 +89,10 @@ const patience = 10_000;
  */
 async function reach(request: Request): Promise<Response> {
 	const { pathname } = new URL(request.url);
+	await phone.known;
 	const there = phone.now().waiting.some((w) => !w.refused && pathname.startsWith(`/api/v1/calls/${w.call}`));
 	if (there && !(await phone.sync(device))) {
-		const answer = await phone.ask(request);
+		const answer = await phone.ask(request).catch(() => undefined);
 		if (answer) return answer;
 	}
 	try {
@@ -104,7 +105,7 @@ async function reach(request: Request): Promise<Response> {
 		return answer;
 	} catch (error) {
 		if (request.signal.aborted) throw error;
-		const answer = (await phone.ask(request)) ?? (await phone.stillKnown(request));
+		const answer = (await phone.ask(request).catch(() => undefined)) ?? (await phone.stillKnown(request));
 		if (answer) return answer;
 		throw error;
 	}

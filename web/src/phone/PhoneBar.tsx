@@ -6,7 +6,7 @@ import { device } from '../api/client';
 import { useSession } from '../api/shop';
 import { Button } from '../ui/Button';
 import { timeOf } from '../ui/words';
-import { able, begin, forget, now, sync, watch } from './phone';
+import { able, begin, forget, known, now, sync, watch } from './phone';
 
 /** How often both sides are held against each other, and how long after the page is there for the first time. */
 const every = 20_000;
@@ -32,6 +32,9 @@ export function PhoneBar() {
 		};
 		const timer = setInterval(() => void round(), every);
 		const soon = setTimeout(() => void round(), first);
+		void known.then(() => {
+			if (now().waiting.length > 0) void round();
+		});
 		const online = () => void round();
 		window.addEventListener('online', online);
 		return () => {

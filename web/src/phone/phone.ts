@@ -34,23 +34,37 @@ export const able = () =>
 	'locks' in navigator &&
 	isSecureContext;
 
+/** What waited, and when both sides last held the same, is known before anything is asked of the shop. */
+export const known: Promise<void> = able()
+	? open()
+			.then((db) => Promise.all([db.get('rest', 'waiting'), db.get('rest', 'synced')]))
+			.then(([waiting, synced]) => set({ waiting: waiting ? JSON.parse(waiting) : [], synced }))
+			.catch(() => {}) // a browser that keeps nothing
+	: Promise.resolve();
+
 let worker: Worker | undefined;
 let n = 0;
 const asked = new Map<number, { done: (value: never) => void; failed: (error: Error) => void }>();
 
+/** It could not start, as where its module cannot be fetched: who asks next starts it anew. */
+function end(why = '') {
+	worker?.terminate();
+	worker = undefined;
+	for (const one of asked.values()) one.failed(new Error(`The phone's own desk could not start. ${why}`));
+	asked.clear();
+}
+
 function begun(): Worker {
 	if (worker) return worker;
 	worker = new Worker(new URL('./worker.ts', import.meta.url), { type: 'module' });
-	worker.onmessage = ({ data }: MessageEvent<{ n: number; value?: never; error?: string }>) => {
+	worker.onmessage = ({ data }: MessageEvent<{ n: number; value?: never; error?: string; dead?: boolean }>) => {
 		const one = asked.get(data.n);
 		asked.delete(data.n);
 		if (data.error !== undefined) one?.failed(new Error(data.error));
 		else one?.done(data.value as never);
+		if (data.dead) end(data.error);
 	};
-	worker.onerror = (e) => {
-		for (const one of asked.values()) one.failed(new Error(e.message));
-		asked.clear();
-	};
+	worker.onerror = (e) => end(e.message);
 	return worker;
 }
 
@@ -101,12 +115,12 @@ async function want<T>(wanted: Wanted): Promise<T> {
 	if (leads || !channel) return work<T>(wanted);
 	const from = crypto.randomUUID();
 	return new Promise((done, failed) => {
-		const late = setTimeout(() => end(() => failed(new Error('The other tab does not answer.'))), patience);
+		const late = setTimeout(() => settle(() => failed(new Error('The other tab does not answer.'))), patience);
 		const heard = ({ data }: MessageEvent<Passed>) => {
 			if (data.from !== from || data.wanted) return;
-			end(() => (data.error === undefined ? done(data.value as T) : failed(new Error(data.error))));
+			settle(() => (data.error === undefined ? done(data.value as T) : failed(new Error(data.error))));
 		};
-		const end = (how: () => void) => {
+		const settle = (how: () => void) => {
 			clearTimeout(late);
 			channel.removeEventListener('message', heard);
 			how();

@@ -64,7 +64,6 @@ async function keepWaiting(): Promise<Waiting[]> {
 }
 
 async function answer(wanted: Wanted): Promise<unknown> {
-	await ready;
 	switch (wanted.do) {
 		case 'begin':
 			await (await open()).put('rest', JSON.stringify(wanted.who), 'who');
@@ -93,10 +92,17 @@ async function answer(wanted: Wanted): Promise<unknown> {
 /** One after the other: what is asked later sees what was done before. */
 let last: Promise<unknown> = Promise.resolve();
 self.onmessage = ({ data }: MessageEvent<{ n: number; wanted: Wanted }>) => {
-	last = last
-		.then(() => answer(data.wanted))
-		.then(
-			(value) => self.postMessage({ n: data.n, value }),
-			(error) => self.postMessage({ n: data.n, error: String(error?.message ?? error) }),
-		);
+	last = last.then(async () => {
+		try {
+			await ready;
+		} catch (error) {
+			self.postMessage({ n: data.n, error: String(error), dead: true });
+			return;
+		}
+		try {
+			self.postMessage({ n: data.n, value: await answer(data.wanted) });
+		} catch (error) {
+			self.postMessage({ n: data.n, error: error instanceof Error ? error.message : String(error) });
+		}
+	});
 };

@@ -2,6 +2,7 @@ import { type FormEvent, useState } from 'react';
 import type { Person, Role } from '../api/client';
 import { useBasics } from '../api/hooks';
 import { useAddPerson, useBackups, useChangePerson, useMakeBackup, usePeople, useSession } from '../api/shop';
+import { ThisPhone } from '../phone/ThisPhone';
 import { Button, field } from '../ui/Button';
 import { Page, Part } from '../ui/Page';
 import { Problem } from '../ui/Problem';
@@ -16,7 +17,10 @@ export function ShopScreen() {
 		<Page title="People and backups">
 			<div className="grid gap-8 wide:grid-cols-2">
 				<People signIn={session.data?.required ?? false} />
-				<Backups />
+				<div className="grid content-start gap-8">
+					<Backups />
+					<ThisPhone />
+				</div>
 			</div>
 		</Page>
 	);

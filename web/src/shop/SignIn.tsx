@@ -3,6 +3,7 @@ import { type FormEvent, type ReactNode, useEffect, useState } from 'react';
 import { useLocation } from 'react-router';
 import { onSignIn } from '../api/client';
 import { useChangePassphrase, useSession, useSignIn } from '../api/shop';
+import { ThisPhone } from '../phone/ThisPhone';
 import { Button, field } from '../ui/Button';
 import { Page } from '../ui/Page';
 import { Problem } from '../ui/Problem';
@@ -108,6 +109,7 @@ export function MeScreen() {
 				<Problem error={change.error} />
 			</form>
 			{session.data?.required && <Tokens />}
+			<ThisPhone />
 		</Page>
 	);
 }

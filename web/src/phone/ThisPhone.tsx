@@ -1,0 +1,75 @@
+import { useEffect, useState, useSyncExternalStore } from 'react';
+import { device } from '../api/client';
+import { Button } from '../ui/Button';
+import { Part } from '../ui/Page';
+import { dayOf, timeOf } from '../ui/words';
+import { able, now, sync, watch } from './phone';
+
+/** Why this browser cannot go on without a signal; nothing where it can. */
+function whyNot(): string | undefined {
+	if (!isSecureContext)
+		return 'The connection is not one that the browser trusts: over plain http on a network name, or with a certificate that this phone does not know, it gives no application a store. See “Without a signal” in docs/operations.md.';
+	if (!able()) return 'This browser has no store or no WebAssembly, or keeps nothing in a private window.';
+	return undefined;
+}
+
+/** What lies on this phone, and whether it stays there. */
+export function ThisPhone() {
+	const lying = useSyncExternalStore(watch, now);
+	const [room, setRoom] = useState<{ used: number; stays: boolean } | null>(null);
+	const [asked, setAsked] = useState(false);
+	const why = whyNot();
+	useEffect(() => {
+		if (why || !navigator.storage?.estimate) return;
+		void Promise.all([navigator.storage.estimate(), navigator.storage.persisted()]).then(([{ usage }, stays]) =>
+			setRoom({ used: usage ?? 0, stays }),
+		);
+	}, [why]);
+	return (
+		<Part title="This phone">
+			<p className="m-0 text-lg">
+				{why ? (
+					<b>Works with a signal only.</b>
+				) : lying.synced ? (
+					<>
+						Goes on without a signal. All was with the shop{' '}
+						<b>
+							{dayOf(lying.synced)}, {timeOf(lying.synced)}
+						</b>
+					</>
+				) : (
+					'Gets the calls in hand from the shop, to go on without a signal.'
+				)}
+			</p>
+			{why && <p className="m-0 text-soft">{why}</p>}
+			{!why && (
+				<>
+					<p className="m-0 text-soft">
+						{lying.waiting.length === 0 ? 'Nothing waits.' : `${lying.waiting.length} not sent yet.`}
+						{room && ` ${(room.used / 1e6).toFixed(0)} MB used here.`}{' '}
+						{room?.stays
+							? 'The browser keeps it until you remove it.'
+							: asked
+								? 'The browser may clear it when room is short: it did not agree to keep it. It does so sooner once Elvat is installed on the home screen.'
+								: 'The browser may clear it when room is short.'}
+					</p>
+					<div className="flex flex-wrap gap-2">
+						<Button onClick={() => void sync(device)}>Hold against the shop now</Button>
+						{room && !room.stays && (
+							<Button
+								onClick={() =>
+									void navigator.storage.persist().then((stays) => {
+										setAsked(true);
+										setRoom({ ...room, stays });
+									})
+								}
+							>
+								Ask the browser to keep it
+							</Button>
+						)}
+					</div>
+				</>
+			)}
+		</Part>
+	);
+}
