@@ -60,7 +60,7 @@ export function LightEntry({ place, basics, device, tool, setTool, busy, enter, 
 				/>
 			)}
 			<fieldset className="m-0 flex flex-wrap items-center gap-2 border-0 p-0">
-				<legend className="p-0">Which device? As you call it; its sheet is looked up once.</legend>
+				<legend className="p-0 pb-1.5">Which device? As you call it; its sheet is looked up once.</legend>
 				{kinds.map((k) => (
 					<Button
 						key={k}
