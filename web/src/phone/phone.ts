@@ -1,4 +1,4 @@
-import type { Schemas } from '../api/client';
+import type { components } from '../api/schema.gen';
 import { open, wipe } from './shelf';
 import type { Waiting, Wanted } from './worker';
 
@@ -191,7 +191,7 @@ async function syncOnce(device: string): Promise<boolean> {
 	const upward = await want<{ calls: object; commands: Waiting[] }>({ do: 'upward' });
 	// What waits for a decision was sent, and is not sent again.
 	const commands = upward.commands.filter((c) => !c.refused);
-	let answer: Schemas['SyncAnswer'];
+	let answer: components['schemas']['SyncAnswer'];
 	try {
 		const got = await fetch('/api/v1/sync', {
 			method: 'POST',

@@ -1,5 +1,5 @@
 import { type DBSchema, type IDBPDatabase, openDB } from 'idb';
-import type { Schemas } from '../api/client';
+import type { components } from '../api/schema.gen';
 
 /** What lies on the phone outlives the page here: calls as the shop has them, and what the shop lacks. */
 interface Shelf extends DBSchema {
@@ -37,7 +37,7 @@ export async function wipe(): Promise<void> {
 }
 
 /** Puts away what the shop answered. */
-export async function putAway(answer: Schemas['SyncAnswer'], waiting: string): Promise<void> {
+export async function putAway(answer: components['schemas']['SyncAnswer'], waiting: string): Promise<void> {
 	const db = await open();
 	const all = db.transaction(['calls', 'rest'], 'readwrite');
 	const calls = all.objectStore('calls');

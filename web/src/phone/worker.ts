@@ -1,6 +1,6 @@
 /// <reference lib="webworker" />
 import './wasm_exec.js';
-import type { Schemas } from '../api/client';
+import type { components } from '../api/schema.gen';
 import { open, putAway } from './shelf';
 
 declare const Go: new () => { importObject: WebAssembly.Imports; run: (i: WebAssembly.Instance) => Promise<void> };
@@ -11,7 +11,7 @@ export type Wanted =
 	| { do: 'begin'; who: { device: string; person: string; role: string } }
 	| { do: 'ask'; request: { method: string; path: string; command: string; seen: number; body: string } }
 	| { do: 'upward' }
-	| { do: 'synced'; answer: Schemas['SyncAnswer'] }
+	| { do: 'synced'; answer: components['schemas']['SyncAnswer'] }
 	| { do: 'forget'; id: string };
 
 export interface Waiting {
