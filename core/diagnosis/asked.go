@@ -70,17 +70,14 @@ func (e Errors) told(r *tester.Reading, is tester.Answer) answer {
 	return flat(string(is), e.toldLikelihood(is, r.Answer), is == r.Answer)
 }
 
-// indicated judges what a light was said to mean. Where nobody said, it tells nothing.
+// indicated judges what a light was said to mean; where nobody said, it is no evidence.
 func (e Errors) indicated(holds []tester.Meaning, said tester.Meaning) answer {
 	names := make([]string, len(holds))
 	for i, m := range holds {
 		names[i] = m.Words()
 	}
 	code := strings.Join(names, ", or ")
-	switch {
-	case said == "":
-		return flat(code, 1, true)
-	case slices.Contains(holds, said):
+	if slices.Contains(holds, said) {
 		return flat(code, 1-e.Light, true)
 	}
 	return flat(code, e.Light/float64(len(tester.Meanings)-1), false)

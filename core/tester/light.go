@@ -84,7 +84,7 @@ func (l *Light) Check() error {
 
 // checkLight checks what the light of a GFCI showed.
 func (r *Reading) checkLight(c *circuit.Circuit) error {
-	if err := r.onlyPointKeys(); r.Half != "" || err != nil && r.At == "" {
+	if r.Half != "" {
 		return fmt.Errorf("light: it is on a device, not on a half or a point")
 	}
 	other := r.Lamps != nil || r.Volts != nil || r.Slots != nil || r.Glow != "" || r.DropPercent != nil || r.Wiring != "" || r.Ohms != nil ||

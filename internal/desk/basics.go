@@ -10,6 +10,7 @@ import (
 	"elvat/core/diagnosis"
 	"elvat/core/job"
 	"elvat/core/practice"
+	"elvat/core/sums"
 	"elvat/core/tester"
 	"elvat/core/wire"
 	"elvat/internal/api"
@@ -153,4 +154,40 @@ func (d *Desk) Learned(ctx context.Context) (KeptLearned, error) {
 		return k, err
 	}
 	return k, json.Unmarshal(value, &k)
+}
+
+// Sheet is the practice with what was learned beside it.
+func (k *KeptLearned) Sheet(p diagnosis.Practice) (diagnosis.PracticeSheet, error) {
+	sheet, err := p.Sheet(&k.Learned)
+	if !k.Since.IsZero() {
+		sheet.Learning.Since = k.Since.Format(time.RFC3339)
+	}
+	return sheet, err
+}
+
+// Sums are the sums with what each asks, in the shop's units.
+func (d *Desk) Sums(ctx context.Context) ([]sums.Sum, error) {
+	shop, err := d.House(ctx)
+	all := sums.All()
+	for i := range all {
+		all[i] = all[i].In(shop.Units)
+	}
+	return all, err
+}
+
+// WorkSum says what one comes to.
+func (d *Desk) WorkSum(ctx context.Context, key string, values map[string]float64) (sums.Answer, error) {
+	sum, err := sums.Find(key)
+	if err != nil {
+		return sums.Answer{}, bad(err)
+	}
+	shop, err := d.House(ctx)
+	if err != nil {
+		return sums.Answer{}, err
+	}
+	answer, err := sum.In(shop.Units).Work(values)
+	if err != nil {
+		return answer, bad(err)
+	}
+	return answer, nil
 }

@@ -66,7 +66,18 @@ func (d *Desk) Cause(v *State) (string, []string) {
 	return k.Words, diagnosis.Telling(why)
 }
 
-// Why holds the readings one by one against a suspect.
-func (d *Desk) Why(v *State, faults []circuit.Fault, beside []diagnosis.Unrecorded) ([]diagnosis.Evidence, error) {
-	return d.engines.why(v.question(), faults, beside)
+// Why holds the readings of a call one by one against a suspect; no faults: nothing is wrong.
+func (d *Desk) Why(ctx context.Context, call int64, faults []circuit.Fault, beside *[]diagnosis.Unrecorded) ([]diagnosis.Evidence, error) {
+	v, err := d.Load(ctx, call)
+	if err != nil {
+		return nil, err
+	}
+	if len(faults) == 0 {
+		faults = nil
+	}
+	evidence, err := d.engines.why(v.question(), faults, Or(beside, nil))
+	if err != nil {
+		return nil, bad(err)
+	}
+	return evidence, nil
 }

@@ -126,12 +126,12 @@ func (d *Desk) supplies(ctx context.Context, v *State, now *api.Call) error {
 		return err
 	}
 	now.Used = Haves(used)
-	now.Picks, now.Vans = v.Record.Picks(v.View, Stocked(found))
+	now.Picks, now.Vans = v.Record.Picks(v.View, stocked(found))
 	return nil
 }
 
-// Stocked is what vans have, as supply reckons with it.
-func Stocked(had []kept.Have) []supply.Stocked {
+// stocked is what vans have, as supply reckons with it.
+func stocked(had []kept.Have) []supply.Stocked {
 	all := make([]supply.Stocked, len(had))
 	for i, h := range had {
 		all[i] = supply.Stocked{Van: h.Van, Item: h.Item, Count: h.Count}

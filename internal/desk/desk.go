@@ -205,7 +205,7 @@ func (d *Desk) houseOf(ctx context.Context, at *kept.Snapshot, do corecall.Doing
 		if err != nil {
 			return h, err
 		}
-		h.Stock = Stocked(found)
+		h.Stock = stocked(found)
 	}
 	h.Shop, err = d.House(ctx)
 	return h, err

@@ -92,6 +92,19 @@ func (d *Desk) Source(ctx context.Context, v *State) (*job.Source, error) {
 	return src, err
 }
 
+// Report is what the report of a call says.
+func (d *Desk) Report(ctx context.Context, call int64) (job.Report, error) {
+	v, err := d.Load(ctx, call)
+	if err != nil {
+		return job.Report{}, err
+	}
+	src, err := d.Source(ctx, v)
+	if err != nil {
+		return job.Report{}, err
+	}
+	return src.Report(), nil
+}
+
 // Caption says of what a picture is.
 func (v *State) Caption(p corecall.Picture) string {
 	caption := p.Phase

@@ -10,11 +10,9 @@ import (
 	"strings"
 
 	"elvat/core/call"
-	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/job"
 	"elvat/core/runs"
-	"elvat/core/sums"
 	"elvat/core/tester"
 	"elvat/internal/api"
 	"elvat/internal/desk"
@@ -114,32 +112,13 @@ type none struct{}
 // routes are the operations that the phone answers by itself.
 var routes = []route{
 	op("GET", "basics", 200, func(p *Phone, ctx context.Context, _ *asked) (any, error) { return p.Basics(ctx) }),
-	op("GET", "sums", 200, func(p *Phone, ctx context.Context, _ *asked) (any, error) {
-		shop, err := p.House(ctx)
-		all := sums.All()
-		for i := range all {
-			all[i] = all[i].In(shop.Units)
-		}
-		return all, err
-	}),
+	op("GET", "sums", 200, func(p *Phone, ctx context.Context, _ *asked) (any, error) { return p.Sums(ctx) }),
 	op("POST", "sums/{sum}", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
 		b, err := into[api.SumValues](a)
 		if err != nil {
 			return nil, err
 		}
-		shop, err := p.House(ctx)
-		if err != nil {
-			return nil, err
-		}
-		sum, err := sums.Find(a.named["sum"])
-		if err != nil {
-			return nil, desk.BadInput{Err: err}
-		}
-		answer, err := sum.In(shop.Units).Work(b.Values)
-		if err != nil {
-			return nil, desk.BadInput{Err: err}
-		}
-		return answer, nil
+		return p.WorkSum(ctx, a.named["sum"], b.Values)
 	}),
 	op("GET", "house", 200, func(p *Phone, ctx context.Context, _ *asked) (any, error) {
 		shop, err := p.House(ctx)
@@ -154,7 +133,7 @@ var routes = []route{
 		if err != nil {
 			return nil, err
 		}
-		return practice.Sheet(&learned.Learned)
+		return learned.Sheet(practice)
 	}),
 	op("GET", "calls", 200, (*Phone).list),
 	op("GET", "calls/{call}", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) { return p.Call(ctx, a.call) }),
@@ -190,7 +169,13 @@ var routes = []route{
 		return &call.SetConditions{Conditions: b}
 	})),
 	op("PUT", "calls/{call}/map", 200, change(func(b runs.Map, _ *asked) call.Doing { return &call.SetOrder{Order: b} })),
-	op("POST", "calls/{call}/why", 200, (*Phone).why),
+	op("POST", "calls/{call}/why", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		b, err := into[api.AskWhyJSONBody](a)
+		if err != nil {
+			return nil, err
+		}
+		return p.Why(ctx, a.call, b.Faults, b.Beside)
+	}),
 	op("POST", "calls/{call}/loads", 201, change(func(b api.NewLoad, _ *asked) call.Doing { return desk.AddLoad(b) })),
 	op("DELETE", "calls/{call}/loads/{load}", 200, change(func(_ none, a *asked) call.Doing {
 		return &call.RemoveLoad{Load: a.named["load"]}
@@ -223,17 +208,7 @@ var routes = []route{
 	op("PATCH", "calls/{call}/pictures/{picture}", 200, work(func(b api.Withdrawal, a *asked) call.Doing {
 		return &call.MarkPicture{ID: a.named["picture"], Withdrawn: b.Withdrawn}
 	})),
-	op("GET", "calls/{call}/report", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
-		v, err := p.Load(ctx, a.call)
-		if err != nil {
-			return nil, err
-		}
-		src, err := p.Source(ctx, v)
-		if err != nil {
-			return nil, err
-		}
-		return src.Report(), nil
-	}),
+	op("GET", "calls/{call}/report", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) { return p.Report(ctx, a.call) }),
 	op("POST", "calls/{call}/undo", 200, change(func(none, *asked) call.Doing { return &call.Undo{} })),
 	op("POST", "calls/{call}/redo", 200, change(func(none, *asked) call.Doing { return &call.Redo{} })),
 	op("POST", "calls/{call}/conflicts/{conflict}", 200, change(func(b api.SettleConflictJSONBody, a *asked) call.Doing {
@@ -253,26 +228,6 @@ func (p *Phone) list(ctx context.Context, _ *asked) (any, error) {
 		all = append(all, v.Summary())
 	}
 	return all, nil
-}
-
-func (p *Phone) why(ctx context.Context, a *asked) (any, error) {
-	b, err := into[api.AskWhyJSONBody](a)
-	if err != nil {
-		return nil, err
-	}
-	v, err := p.Load(ctx, a.call)
-	if err != nil {
-		return nil, err
-	}
-	var faults []circuit.Fault
-	if len(b.Faults) > 0 {
-		faults = b.Faults
-	}
-	evidence, err := p.Why(v, faults, desk.Or(b.Beside, nil))
-	if err != nil {
-		return nil, desk.BadInput{Err: err}
-	}
-	return evidence, nil
 }
 
 // base is what all paths of the contract begin with.

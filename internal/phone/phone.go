@@ -5,7 +5,6 @@ package phone
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"maps"
 	"slices"
@@ -71,33 +70,35 @@ func (p *Phone) Take(c kept.Packed) error {
 		h.past = append(h.past, c.Past[i].ID)
 	}
 	p.mu.Lock()
-	defer p.mu.Unlock()
 	maps.Copy(p.past, past)
 	if before := p.calls[c.ID]; before != nil {
 		h.waiting = before.waiting
 	}
 	p.calls[c.ID] = h
+	p.mu.Unlock()
 	p.settle(h)
 	return nil
 }
 
-// settle puts what waits on the record as the shop has it.
+// settle puts what waits on the record as the shop has it, as it was done in the first place.
 func (p *Phone) settle(h *held) {
+	p.mu.Lock()
 	now := *h.base
 	h.now = &now
-	for i := range h.waiting {
-		w := &h.waiting[i]
+	waiting := slices.Clone(h.waiting)
+	p.mu.Unlock()
+	for _, w := range waiting {
 		if w.Refused != "" {
 			continue // it waits for a decision, and is not on the record
 		}
-		if err := p.put(h, w); err != nil {
-			w.Refused = err.Error()
+		if err := p.put(w); err != nil {
+			p.Sent(w.ID, err.Error())
 		}
 	}
 }
 
-// put puts one command on the record as it is here.
-func (p *Phone) put(h *held, w *kept.Waiting) error {
+// put does once more what waits.
+func (p *Phone) put(w kept.Waiting) error {
 	do, err := call.ParseDoing(w.Doing)
 	if err != nil {
 		return err
@@ -105,28 +106,8 @@ func (p *Phone) put(h *held, w *kept.Waiting) error {
 	ctx := p.Who.In(context.Background())
 	c := p.Command(ctx, do)
 	c.ID, c.At, c.Seen = w.ID, w.MadeAt, w.Seen
-	shop, err := p.houseLocked(ctx)
-	if err != nil {
-		return err
-	}
-	next, a, err := h.now.Record.Decide(c, shop)
-	if err != nil || a == nil {
-		return err
-	}
-	h.keep(next, a)
-	return nil
-}
-
-func (p *Phone) houseLocked(context.Context) (call.House, error) {
-	var house call.House
-	if set := p.shared.Settings[desk.HouseSetting]; set != nil {
-		if err := json.Unmarshal(set, &house.Shop); err != nil {
-			return house, err
-		}
-	}
-	house.Cause = func() (string, []string, error) { return "", nil, nil } // the shop works it out
-	house.Stock = desk.Stocked(p.shared.Stock)
-	return house, nil
+	_, err = p.Do(ctx, w.Call, c, nil)
+	return err
 }
 
 // keep makes what came of a command the record as it is here.
@@ -210,30 +191,33 @@ func (p *Phone) Synced(a api.SyncAnswer) error {
 // again settles every call on which something waits: the shop may have taken some of it off.
 func (p *Phone) again() {
 	p.mu.Lock()
-	defer p.mu.Unlock()
+	var all []*held
 	for _, h := range p.calls {
 		if h.now.Version != h.base.Version || len(h.waiting) > 0 {
-			p.settle(h)
+			all = append(all, h)
 		}
+	}
+	p.mu.Unlock()
+	for _, h := range all {
+		p.settle(h)
 	}
 }
 
 // Restore puts back what waited when the phone was put away.
 func (p *Phone) Restore(waiting []kept.Waiting) {
 	p.mu.Lock()
-	defer p.mu.Unlock()
 	for _, w := range waiting {
-		h := p.calls[w.Call]
-		if h == nil || slices.ContainsFunc(h.waiting, func(o kept.Waiting) bool { return o.ID == w.ID }) {
-			continue
-		}
-		h.waiting = append(h.waiting, w)
-	}
-	for _, h := range p.calls {
-		if len(h.waiting) > 0 {
-			p.settle(h)
+		if h := p.calls[w.Call]; h != nil && !h.waits(w.ID) {
+			h.waiting = append(h.waiting, w)
 		}
 	}
+	p.mu.Unlock()
+	p.again()
+}
+
+// waits reports whether a command does already.
+func (h *held) waits(id string) bool {
+	return slices.ContainsFunc(h.waiting, func(w kept.Waiting) bool { return w.ID == id })
 }
 
 // Forget lets go of a command that the shop does not take, once somebody has decided so.
@@ -241,11 +225,8 @@ func (p *Phone) Forget(id string) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	for _, h := range p.calls {
-		before := len(h.waiting)
+		// It is on no record: nothing else changes.
 		h.waiting = slices.DeleteFunc(h.waiting, func(w kept.Waiting) bool { return w.ID == id && w.Refused != "" })
-		if len(h.waiting) != before {
-			p.settle(h)
-		}
 	}
 }
 
@@ -323,7 +304,9 @@ func (b book) Keep(
 	if h.now.Version != at.Version {
 		return nil, kept.ErrMoved
 	}
-	h.waiting = append(h.waiting, kept.Waiting{Call: at.ID, ID: c.ID, MadeAt: c.At, Seen: h.base.Version, Doing: doing})
+	if !h.waits(c.ID) { // else it is put on the shop's record once more
+		h.waiting = append(h.waiting, kept.Waiting{Call: at.ID, ID: c.ID, MadeAt: c.At, Seen: h.base.Version, Doing: doing})
+	}
 	return h.keep(next, a), nil
 }
 

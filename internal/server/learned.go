@@ -3,7 +3,6 @@ package server
 import (
 	"context"
 	"encoding/json"
-	"time"
 
 	"elvat/core/diagnosis"
 	"elvat/core/strict"
@@ -63,15 +62,6 @@ func (s *calls) keepLearned(ctx context.Context, k desk.KeptLearned) error {
 	return s.store.Set(ctx, desk.LearnedSetting, value)
 }
 
-// practiceSheet is the practice with what was learned beside it.
-func (s *calls) practiceSheet(p diagnosis.Practice, k desk.KeptLearned) (diagnosis.PracticeSheet, error) {
-	sheet, err := p.Sheet(&k.Learned)
-	if !k.Since.IsZero() {
-		sheet.Learning.Since = k.Since.Format(time.RFC3339)
-	}
-	return sheet, err
-}
-
 // GetLearned hands out the counts, for keeping.
 func (s *calls) GetLearned(ctx context.Context, _ api.GetLearnedRequestObject) (api.GetLearnedResponseObject, error) {
 	k, err := s.learn(ctx)
@@ -94,6 +84,6 @@ func (s *calls) ForgetLearned(
 	if err := s.store.SetStale(ctx); err != nil {
 		return nil, err
 	}
-	sheet, err := s.practiceSheet(p, k)
+	sheet, err := k.Sheet(p)
 	return api.ForgetLearned200JSONResponse(sheet), err
 }

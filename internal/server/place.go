@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 
 	corecall "elvat/core/call"
-	"elvat/core/diagnosis"
 	"elvat/internal/api"
 	"elvat/internal/desk"
 )
@@ -27,23 +26,8 @@ func (s *calls) SetMap(ctx context.Context, r api.SetMapRequestObject) (api.SetM
 
 // AskWhy holds the readings one by one against a suspect.
 func (s *calls) AskWhy(ctx context.Context, r api.AskWhyRequestObject) (api.AskWhyResponseObject, error) {
-	v, err := s.Load(ctx, r.Call)
-	if err != nil {
-		return nil, err
-	}
-	faults := r.Body.Faults
-	if len(faults) == 0 {
-		faults = nil // nothing wrong
-	}
-	var beside []diagnosis.Unrecorded
-	if r.Body.Beside != nil {
-		beside = *r.Body.Beside
-	}
-	evidence, err := s.Why(v, faults, beside)
-	if err != nil {
-		return nil, badInput{err}
-	}
-	return api.AskWhy200JSONResponse(evidence), nil
+	evidence, err := s.Why(ctx, r.Call, r.Body.Faults, r.Body.Beside)
+	return api.AskWhy200JSONResponse(evidence), err
 }
 
 // GetPractice shows what the shop has set, beside what is usual.
@@ -59,7 +43,7 @@ func (s *calls) GetPractice(
 	if err != nil {
 		return nil, err
 	}
-	sheet, err := s.practiceSheet(p, k)
+	sheet, err := k.Sheet(p)
 	return api.GetPractice200JSONResponse(sheet), err
 }
 
@@ -72,7 +56,7 @@ func (s *calls) SetPractice(
 	if err != nil {
 		return nil, err
 	}
-	sheet, err := s.practiceSheet(*r.Body, k)
+	sheet, err := k.Sheet(*r.Body)
 	if err != nil {
 		return nil, badInput{err}
 	}

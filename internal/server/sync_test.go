@@ -136,6 +136,11 @@ func TestAPhoneAnswersAsTheShop(t *testing.T) {
 	// The same commands, made without a signal, are on the shop's record once it has them.
 	waiting := len(pocket.phone.Waiting())
 	require.Greater(t, waiting, 20)
+	again := newPocket(t, other, "pocket-1") // put away, and taken out again
+	again.phone.Restore(pocket.phone.Waiting())
+	for _, at := range looked {
+		require.JSONEq(t, plain(t, pocket.ask("GET", call+at, "").Body), plain(t, again.ask("GET", call+at, "").Body), at)
+	}
 	pocket.sync(true) // the answer is lost on the way
 	a := pocket.sync()
 	for _, r := range a.Results {

@@ -114,15 +114,8 @@ func (s *calls) MarkPicture(
 
 // GetReport shows what the report says.
 func (s *calls) GetReport(ctx context.Context, r api.GetReportRequestObject) (api.GetReportResponseObject, error) {
-	v, err := s.Load(ctx, r.Call)
-	if err != nil {
-		return nil, err
-	}
-	src, err := s.Source(ctx, v)
-	if err != nil {
-		return nil, err
-	}
-	return api.GetReport200JSONResponse(src.Report()), nil
+	report, err := s.Report(ctx, r.Call)
+	return api.GetReport200JSONResponse(report), err
 }
 
 // papers are the media types of the papers.
