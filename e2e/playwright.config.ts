@@ -19,7 +19,7 @@ export default defineConfig({
 	use: { launchOptions, serviceWorkers: 'block', viewport: { width: 1280, height: 800 }, trace: process.env.TRACE ? 'retain-on-failure' : 'off' },
 	projects: [
 		{ name: 'tests', testDir: 'tests' },
-		{ name: 'shots', testDir: 'shots', fullyParallel: false },
+		{ name: 'shots', testDir: 'shots', fullyParallel: false, use: { serviceWorkers: 'allow' } },
 		{ name: 'latency', testDir: 'latency', fullyParallel: false },
 		{ name: 'effort', testDir: 'effort', fullyParallel: false },
 	],
