@@ -69,14 +69,18 @@ func main() {
 			}
 			return p.Ask(context.Background(), r), nil
 		},
-		"versions": func(json.RawMessage) (any, error) { return p.Versions(), nil },
-		"waiting":  func(json.RawMessage) (any, error) { return p.Waiting(), nil },
-		"drop": func(data json.RawMessage) (any, error) {
-			var id string
-			err := json.Unmarshal(data, &id)
-			p.Forget(id)
+		"versions":  func(json.RawMessage) (any, error) { return p.Versions(), nil },
+		"waiting":   func(json.RawMessage) (any, error) { return p.Waiting(), nil },
+		"decisions": func(json.RawMessage) (any, error) { return p.Decisions(), nil },
+		"numbers":   func(json.RawMessage) (any, error) { return p.Numbers(), nil },
+		"renumber": func(data json.RawMessage) (any, error) {
+			var numbers map[int64]int64
+			err := json.Unmarshal(data, &numbers)
+			p.Renumber(numbers)
 			return nil, err
 		},
+		// idle works something out ahead, and says whether there is more.
+		"idle": func(json.RawMessage) (any, error) { return p.Idle(), nil },
 	}
 	// elvat(what, text) answers with text: what was asked for, or {"error": …}.
 	js.Global().Set("elvat", js.FuncOf(func(_ js.Value, args []js.Value) any {

@@ -260,6 +260,40 @@ func TestNow(t *testing.T) {
 
 // TestSaidLast: of a box the last that was said counts, in words or by eyes; what was not
 // reached is no answer.
+// TestUndoOnlyOnesOwn: an undoing takes back what its maker did and meant, however late it
+// arrives, and never what another device did.
+func TestUndoOnlyOnesOwn(t *testing.T) {
+	r := begun(t)
+	n := 0
+	do := func(device, person string, d Doing) error {
+		n++
+		next, a, err := r.Decide(Command{ID: fmt.Sprint("command-", n), At: noon.Add(time.Duration(n) * time.Minute), Seen: r.Version, Device: device, Person: person, Do: d}, theHouse)
+		if err == nil {
+			require.NotNil(t, a)
+			next.keptAs(int64(len(next.Log)))
+			r = next
+		}
+		return err
+	}
+	require.NoError(t, do("phone", "Ada", &AddLoad{At: "R1", Half: circuit.Top, Watts: 60})) // command-1
+	require.NoError(t, do("office", "Bo", &Rename{Complaint: new("hums")}))                  // command-2
+	require.ErrorIs(t, do("tablet", "", &Undo{}), ErrNothingLeft, "the tablet did nothing")
+	require.ErrorIs(t, do("tablet", "", &Undo{Of: "command-1"}), ErrNothingLeft, "and may not name another's")
+	late := Command{ID: "late", At: noon, Device: "phone", Do: &Undo{}}
+	Fix(&late, r, "kqx")
+	require.Equal(t, &Undo{Of: "command-1"}, late.Do)
+	require.NoError(t, do("phone", "Ada", &AddLoad{At: "R2", Half: circuit.Top, Watts: 70}))
+	require.NoError(t, do("phone", "Ada", late.Do), "it arrives after the next")
+	require.Len(t, r.Circuit.Loads, 1)
+	assert.Equal(t, "R2", r.Circuit.Loads[0].At)
+	assert.Equal(t, "hums", r.Complaint)
+	require.ErrorIs(t, do("phone", "Ada", &Undo{Of: "command-1"}), ErrNothingLeft, "it was taken back")
+	require.NoError(t, do("laptop", "Ada", &Undo{}), "the same person, elsewhere")
+	assert.Empty(t, r.Circuit.Loads)
+	require.NoError(t, do("phone", "Ada", &Redo{}))
+	assert.Len(t, r.Circuit.Loads, 1)
+}
+
 func TestSaidLast(t *testing.T) {
 	nothing := tester.Reading{Tool: tester.Eyes, Site: "B2", Skipped: true}
 	words := func(minute int, text string) job.Entry {

@@ -77,6 +77,38 @@ func Name(d Doing) string {
 	return ""
 }
 
+// Fix makes a doing say by itself what it would otherwise find out when it is carried out:
+// names for what it adds, with the mark of the device, and what it takes back. Carried out
+// later, on a record that others have changed meanwhile, it is the same doing.
+func Fix(c *Command, r *Record, mark string) {
+	try := r.Circuit
+	switch do := c.Do.(type) {
+	case *AddStop:
+		if try = try.Clone(); do.Names == nil && try.AddStop(do.stop()) == nil {
+			do.Names = r.Circuit.Made(try, mark)
+		}
+	case *ChangeStop:
+		if try = try.Clone(); do.Names == nil && try.ChangeStop(do.Box, do.change()) == nil {
+			do.Names = r.Circuit.Made(try, mark)
+		}
+	case *AddLoad:
+		if try = try.Clone(); do.Names == nil && try.AddLoad(do.At, do.Half, do.Watts) == nil {
+			do.Names = r.Circuit.Made(try, mark)
+		}
+	case *Undo:
+		if last, _ := r.Undoable(c.Device, c.Person); do.Of == "" && last != nil {
+			do.Of = last.Command
+		}
+	case *Redo:
+		if _, back := r.Undoable(c.Device, c.Person); do.Of == "" && back != nil {
+			do.Of = back.Command
+		}
+	}
+}
+
+// Words say in a few words what is done, on the record where it is to be done.
+func Words(d Doing, r *Record) string { return d.what(r) }
+
 // Names are those of all doings, in their order.
 func Names() []string {
 	var all []string

@@ -199,6 +199,15 @@ func (d *draft) run() (*circuit.Circuit, error) {
 	return circuit.Parse(d.docs[Key{Kind: TheRun}])
 }
 
+// runSeen is the run as the command's maker had it before them.
+func (d *draft) runSeen() (*circuit.Circuit, error) {
+	seen, since, err := d.r.asSeen(Key{Kind: TheRun}, d.c)
+	if err != nil || since == nil {
+		return d.r.Circuit, err
+	}
+	return circuit.Parse(seen)
+}
+
 // edit changes the run as it is now; what others set differently meanwhile is
 // noted as a conflict.
 func (d *draft) edit(change func(*circuit.Circuit) error) error {

@@ -154,26 +154,21 @@ type AddStop struct {
 	Slots   int        `json:"slots,omitempty"`
 	GFCI    bool       `json:"gfci,omitempty"`
 	Devices *int       `json:"devices,omitempty"` // nil: one; 0: a junction
+	// Names of the cable, the box and its devices, where whoever adds it made them.
+	Names circuit.Names `json:"names,omitempty"`
 }
 
 func (*AddStop) what(*Record) string { return "added a stop" }
 
 func (c *AddStop) decide(d *draft) error {
-	return d.edit(func(run *circuit.Circuit) error {
-		return run.AddStop(
-			circuit.NewStop{
-				After:   c.After,
-				Into:    c.Into,
-				Label:   c.Label,
-				AWG:     c.AWG,
-				Feet:    c.Feet,
-				Ground:  c.Ground == nil || *c.Ground,
-				Slots:   c.Slots,
-				GFCI:    c.GFCI,
-				Devices: c.Devices,
-			},
-		)
-	})
+	return d.edit(func(run *circuit.Circuit) error { return run.AddStop(c.stop()) })
+}
+
+func (c *AddStop) stop() circuit.NewStop {
+	return circuit.NewStop{
+		After: c.After, Into: c.Into, Label: c.Label, AWG: c.AWG, Feet: c.Feet, Ground: c.Ground == nil || *c.Ground,
+		Slots: c.Slots, GFCI: c.GFCI, Devices: c.Devices, Names: c.Names,
+	}
 }
 
 // ChangeStop corrects a box and the cable that feeds it; nil leaves what is there.
@@ -187,26 +182,20 @@ type ChangeStop struct {
 	Makeup  *circuit.Makeup `json:"makeup,omitempty"`
 	GFCI    *bool           `json:"gfci,omitempty"`
 	Devices *int            `json:"devices,omitempty"`
+	Names   circuit.Names   `json:"names,omitempty"` // of devices that are added
 }
 
 func (*ChangeStop) what(*Record) string { return "changed a stop" }
 
 func (c *ChangeStop) decide(d *draft) error {
-	return d.edit(func(run *circuit.Circuit) error {
-		return run.ChangeStop(
-			c.Box,
-			circuit.StopChange{
-				Label:   c.Label,
-				AWG:     c.AWG,
-				Feet:    c.Feet,
-				Ground:  c.Ground,
-				Slots:   c.Slots,
-				Makeup:  c.Makeup,
-				GFCI:    c.GFCI,
-				Devices: c.Devices,
-			},
-		)
-	})
+	return d.edit(func(run *circuit.Circuit) error { return run.ChangeStop(c.Box, c.change()) })
+}
+
+func (c *ChangeStop) change() circuit.StopChange {
+	return circuit.StopChange{
+		Label: c.Label, AWG: c.AWG, Feet: c.Feet, Ground: c.Ground, Slots: c.Slots, Makeup: c.Makeup,
+		GFCI: c.GFCI, Devices: c.Devices, Names: c.Names,
+	}
 }
 
 // RemoveStop takes a box off the run.
@@ -222,15 +211,16 @@ func (c *RemoveStop) decide(d *draft) error {
 
 // AddLoad plugs something in.
 type AddLoad struct {
-	At    string       `json:"at"` // device
-	Half  circuit.Half `json:"half"`
-	Watts float64      `json:"watts"`
+	At    string        `json:"at"` // device
+	Half  circuit.Half  `json:"half"`
+	Watts float64       `json:"watts"`
+	Names circuit.Names `json:"names,omitempty"` // its own, where whoever plugs it in made one
 }
 
 func (*AddLoad) what(*Record) string { return "plugged something in" }
 
 func (c *AddLoad) decide(d *draft) error {
-	return d.edit(func(run *circuit.Circuit) error { return run.AddLoad(c.At, c.Half, c.Watts) })
+	return d.edit(func(run *circuit.Circuit) error { return run.AddLoad(c.At, c.Half, c.Watts, c.Names...) })
 }
 
 // RemoveLoad unplugs something.
@@ -271,7 +261,14 @@ func (c *AddReading) decide(d *draft) error {
 		return err
 	}
 	if _, err := tester.ParseOne(c.Reading, run); err != nil {
-		return BadInput{err}
+		// What was read is a fact, though the outlet was taken off the run meanwhile.
+		seen, problem := d.runSeen()
+		if problem != nil {
+			return problem
+		}
+		if _, late := tester.ParseOne(c.Reading, seen); late != nil {
+			return BadInput{err}
+		}
 	}
 	return d.addReading(c.ID, c.Reading)
 }
@@ -431,7 +428,13 @@ func (c *AddEntry) decide(d *draft) error {
 	}
 	e := c.Entry
 	if err := e.Check(d.r.Circuit); err != nil {
-		return BadInput{err}
+		seen, problem := d.runSeen()
+		if problem != nil {
+			return problem
+		}
+		if late := e.Check(seen); late != nil {
+			return BadInput{err}
+		}
 	}
 	if e.Kind == job.MadeUp {
 		return bad("made-up: a box is made up on its own screen")

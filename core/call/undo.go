@@ -10,38 +10,64 @@ import (
 	"elvat/core/visit"
 )
 
-// Undo takes back the last thing done on the call that is in force, whoever did it:
-// what it set and nothing else. What others set since stays, as does what a
-// customer said and what was learned of the house.
-type Undo struct{}
+// Undo takes back the last thing that who asks did on the call and that is in force: what it
+// set and nothing else. What others set since stays, as does what a customer said and what
+// was learned of the house. Of names its command, so that it is that and no other wherever
+// the undoing arrives later; none: what is the last by then.
+type Undo struct {
+	Of string `json:"of,omitempty"`
+}
 
-// Redo brings back what was taken back last, unless something was done since.
-type Redo struct{}
+// Redo brings back what was taken back last, unless something was done since; Of as in Undo.
+type Redo struct {
+	Of string `json:"of,omitempty"`
+}
 
 func (*Undo) what(*Record) string { return "" } // it says itself what it takes back
 func (*Redo) what(*Record) string { return "" }
 
-func (*Undo) decide(d *draft) error {
-	last, _ := d.r.Undoable()
-	if last == nil {
+func (c *Undo) decide(d *draft) error {
+	last, _ := d.r.Undoable(d.c.Device, d.c.Person)
+	if last = d.named(c.Of, last, false); last == nil {
 		return ErrNothingLeft
 	}
 	d.action.What = "Took back: " + last.What
 	return d.takeBack(last)
 }
 
-func (*Redo) decide(d *draft) error {
-	_, back := d.r.Undoable()
-	if back == nil {
+func (c *Redo) decide(d *draft) error {
+	_, back := d.r.Undoable(d.c.Device, d.c.Person)
+	if back = d.named(c.Of, back, true); back == nil {
 		return ErrNothingLeft
 	}
 	d.action.What = "Brought back: " + strings.TrimPrefix(back.What, "Took back: ")
 	return d.takeBack(back)
 }
 
-// Undoable is the action that Undo would take back, and the taking back that Redo
-// would reverse; nil where there is none.
-func (r *Record) Undoable() (last, back *Action) {
+// named is the action of that command where it is the asker's own and still in force; otherwise
+// where none is named.
+func (d *draft) named(command string, otherwise *Action, undoing bool) *Action {
+	if command == "" || otherwise != nil && otherwise.Command == command {
+		return otherwise
+	}
+	undone := d.r.undone()
+	for i := range d.r.Log {
+		a := &d.r.Log[i]
+		if a.Command == command && a.own(d.c.Device, d.c.Person) && !undone[command] && (a.Undoes != "") == undoing && a.Do != beginning && !a.Elsewhere {
+			return a
+		}
+	}
+	return nil
+}
+
+// own reports whether who asks did it: from the same device, or the same person signed in. A
+// program that names no device may take back anything but what the customer said.
+func (a *Action) own(device, person string) bool {
+	return a.Device != Customer && (device == "" || a.Device == device || person != "" && a.Person == person)
+}
+
+// undone are the commands that were taken back.
+func (r *Record) undone() map[string]bool {
 	undone := map[string]bool{}
 	for i := len(r.Log) - 1; i >= 0; i-- {
 		a := &r.Log[i]
@@ -49,6 +75,13 @@ func (r *Record) Undoable() (last, back *Action) {
 			undone[a.Undoes] = undone[a.Undoes] || !undone[a.Command]
 		}
 	}
+	return undone
+}
+
+// Undoable is the action that Undo would take back for who asks, and the taking back that
+// Redo would reverse; nil where there is none.
+func (r *Record) Undoable(device, person string) (last, back *Action) {
+	undone := r.undone()
 	bringing := map[string]bool{} // back: what undoes an undoing
 	byID := map[string]*Action{}
 	for i := range r.Log {
@@ -61,7 +94,7 @@ func (r *Record) Undoable() (last, back *Action) {
 	for i := len(r.Log) - 1; i >= 0 && last == nil; i-- {
 		a := &r.Log[i]
 		switch {
-		case undone[a.Command] || a.Elsewhere || a.Device == Customer || a.Changed == 0 && a.Undoes == "" || a.Do == beginning || bringing[a.Command]:
+		case undone[a.Command] || a.Elsewhere || !a.own(device, person) || a.Changed == 0 && a.Undoes == "" || a.Do == beginning || bringing[a.Command]:
 		case a.Undoes == "":
 			last = a
 		case back == nil:

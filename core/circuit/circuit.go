@@ -310,7 +310,14 @@ func (c *Circuit) LabelOf(box string) string {
 	if b := c.Box(box); b != nil && b.Label != "" {
 		return b.Label
 	}
-	return box
+	// Its mark only where another would be called the same.
+	stem := Stem(box)
+	for i := range c.Boxes {
+		if other := c.Boxes[i].ID; other != box && Stem(other) == stem {
+			return box
+		}
+	}
+	return stem
 }
 
 // GroundArrives reports whether every cable from the panel to the box carries

@@ -89,7 +89,7 @@ func (c *Circuit) pointsAt(box *Box) []NamedPoint {
 	for i := range box.Devices {
 		v := &box.Devices[i]
 		for _, t := range v.Terminals() {
-			points = append(points, NamedPoint{Name: v.ID + "." + t.Name, Words: v.ID + ", " + terminalName(t.Name)})
+			points = append(points, NamedPoint{Name: v.ID + "." + t.Name, Words: Stem(v.ID) + ", " + terminalName(t.Name)})
 		}
 	}
 	return points
@@ -134,6 +134,27 @@ type NewStop struct {
 	// Devices is how many hang in the box: nil: one; zero: a junction behind a blank plate,
 	// or behind the wall; two side by side.
 	Devices *int
+	Names   Names // of what is added; what has none gets the next that is free
+}
+
+// Names are those that whoever adds something made for it: two who add at the same time, apart,
+// make two things. Each begins with the letter of its kind: W3, B3, R3, G3, L3.
+type Names []string
+
+// take is the name for what is added next: a given one of the kind, else the next that is free.
+func (n *Names) take(c *Circuit, prefix string) (string, error) {
+	for i, name := range *n {
+		rest, is := strings.CutPrefix(name, prefix)
+		if !is || rest == "" || rest[0] < '0' || rest[0] > '9' {
+			continue
+		}
+		*n = slices.Delete(slices.Clone(*n), i, i+1)
+		if c.taken()[name] {
+			return "", fmt.Errorf("names: %s is taken", name)
+		}
+		return name, nil
+	}
+	return c.freeName(prefix), nil
 }
 
 // BranchAmps are the usual ratings of a breaker that feeds receptacles.
@@ -151,10 +172,16 @@ func (c *Circuit) AddStop(n NewStop) error {
 	if n.After != Panel && c.Box(n.After) == nil {
 		return fmt.Errorf("after %q: no such box on this circuit", n.After)
 	}
-	cable := Cable{
-		ID: c.freeName("W"), From: n.After, To: c.freeName("B"), AWG: n.AWG, Feet: n.Feet,
-		Conductors: conductors(n.Ground),
+	cable := Cable{From: n.After, AWG: n.AWG, Feet: n.Feet, Conductors: conductors(n.Ground)}
+	var err error
+	if cable.ID, err = n.Names.take(c, "W"); err != nil {
+		return err
 	}
+	box, err := c.newBox(n)
+	if err != nil {
+		return err
+	}
+	cable.To = box.ID
 	if cable.AWG == 0 {
 		if cable.AWG = wire.For(c.Breaker.Amps); cable.AWG == 0 {
 			return fmt.Errorf("awg: no gauge of %v carries a breaker of %g A: is its rating right?", wire.Gauges, c.Breaker.Amps)
@@ -163,44 +190,52 @@ func (c *Circuit) AddStop(n NewStop) error {
 	if cable.Feet == 0 {
 		cable.Feet = AssumedFeet
 	}
-	c.Cables, c.Boxes = append(c.Cables, cable), append(c.Boxes, c.newBox(cable.To, n))
+	c.Cables, c.Boxes = append(c.Cables, cable), append(c.Boxes, box)
 	return c.Check()
 }
 
-func (c *Circuit) newBox(id string, n NewStop) Box {
+func (c *Circuit) newBox(n NewStop) (box Box, err error) {
 	if n.Slots == 0 {
 		n.Slots = 3
 	}
-	box := Box{ID: id, Label: strings.TrimSpace(n.Label), Material: Plastic, Makeup: FeedThrough}
-	box.Devices = []Device{{ID: c.freeName("R"), Kind: Receptacle, Amps: 15, Slots: n.Slots}}
+	box = Box{Label: strings.TrimSpace(n.Label), Material: Plastic, Makeup: FeedThrough}
+	if box.ID, err = n.Names.take(c, "B"); err != nil {
+		return box, err
+	}
+	first := Device{Kind: Receptacle, Amps: 15, Slots: n.Slots}
+	prefix := "R"
 	if n.GFCI {
-		box.Devices = []Device{{ID: c.freeName("G"), Kind: GFCI, Amps: 20, Slots: 3}}
+		first, prefix = Device{Kind: GFCI, Amps: 20, Slots: 3}, "G"
 	}
+	if first.ID, err = n.Names.take(c, prefix); err != nil {
+		return box, err
+	}
+	box.Devices = []Device{first}
 	if n.Devices != nil {
-		c.hang(&box, *n.Devices, n.Slots)
+		err = c.hang(&box, *n.Devices, n.Slots, n.Names)
 	}
-	return box
+	return box, err
 }
 
 // mostDevices hang in one box of a run. Assumption.
 const mostDevices = 4
 
 // hang makes it so many devices: what hangs there stays, receptacles are added, the last go.
-func (c *Circuit) hang(box *Box, count, slots int) {
+func (c *Circuit) hang(box *Box, count, slots int, names Names) error {
 	if count < len(box.Devices) {
 		box.Devices = box.Devices[:max(count, 0)]
 	}
-	taken := map[string]bool{}
-	for _, v := range box.Devices {
-		taken[v.ID] = true
-	}
-	for n := 1; len(box.Devices) < min(count, mostDevices); n++ {
-		id := fmt.Sprint("R", n)
-		if v, _ := c.Device(id); v == nil && !taken[id] {
-			taken[id] = true
-			box.Devices = append(box.Devices, Device{ID: id, Kind: Receptacle, Amps: 15, Slots: slots})
+	// The box may not be on the circuit yet: its names are taken as those there are.
+	as := *c
+	for len(box.Devices) < min(count, mostDevices) {
+		as.Boxes = append(slices.Clone(c.Boxes), *box)
+		id, err := names.take(&as, "R")
+		if err != nil {
+			return err
 		}
+		box.Devices = append(box.Devices, Device{ID: id, Kind: Receptacle, Amps: 15, Slots: slots})
 	}
+	return nil
 }
 
 // addInto splits a cable: it keeps its name up to the new box, and what goes on
@@ -213,9 +248,15 @@ func (c *Circuit) addInto(n NewStop) error {
 	if n.After != "" && n.After != cable.From {
 		return fmt.Errorf("into %s: it comes from %s, not from %q", cable.ID, cable.From, n.After)
 	}
-	box := c.newBox(c.freeName("B"), n)
+	box, err := c.newBox(n)
+	if err != nil {
+		return err
+	}
 	on := *cable
-	on.ID, on.From, on.Feet, on.Conductors = c.freeName("W"), box.ID, cable.Feet/2, slices.Clone(cable.Conductors)
+	if on.ID, err = n.Names.take(c, "W"); err != nil {
+		return err
+	}
+	on.From, on.Feet, on.Conductors = box.ID, cable.Feet/2, slices.Clone(cable.Conductors)
 	cable.To, cable.Feet = box.ID, cable.Feet/2
 	end := func(id string) string { return id + "@" + on.To + "." }
 	for i := range c.Boxes {
@@ -238,8 +279,8 @@ func conductors(ground bool) []Conductor {
 	return []Conductor{Hot, Neutral}
 }
 
-// freeName is the prefix with the lowest number nothing in the circuit has.
-func (c *Circuit) freeName(prefix string) string {
+// taken are the names of all that the circuit has.
+func (c *Circuit) taken() map[string]bool {
 	taken := map[string]bool{}
 	for _, cable := range c.Cables {
 		taken[cable.ID] = true
@@ -253,11 +294,45 @@ func (c *Circuit) freeName(prefix string) string {
 	for _, load := range c.Loads {
 		taken[load.ID] = true
 	}
+	return taken
+}
+
+// freeName is the prefix with the lowest number nothing in the circuit has, marked or not.
+func (c *Circuit) freeName(prefix string) string {
+	taken := map[string]bool{}
+	for name := range c.taken() {
+		taken[Stem(name)] = true
+	}
 	for n := 1; ; n++ {
 		if name := fmt.Sprint(prefix, n); !taken[name] {
 			return name
 		}
 	}
+}
+
+// Stem is the name without the mark of who made it: B3 for B3kqx.
+func Stem(name string) string {
+	if name == "" || !strings.ContainsRune("WBRGL", rune(name[0])) {
+		return name
+	}
+	stem := strings.TrimRight(name, "abcdefghijklmnopqrstuvwxyz")
+	if len(stem) < 2 || strings.Trim(stem[1:], "0123456789") != "" {
+		return name
+	}
+	return stem
+}
+
+// Made are the names that the other circuit has beyond this one's, each with the mark.
+func (c *Circuit) Made(other *Circuit, mark string) Names {
+	var made Names
+	before := c.taken()
+	for name := range other.taken() {
+		if !before[name] {
+			made = append(made, name+mark)
+		}
+	}
+	slices.Sort(made)
+	return made
 }
 
 // A StopChange corrects what is known of a stop; nil leaves a thing as it is.
@@ -271,6 +346,7 @@ type StopChange struct {
 	GFCI   *bool // the first device is one
 	// Devices is how many hang in the box; zero: a junction.
 	Devices *int
+	Names   Names // of devices that are added
 }
 
 // ChangeStop corrects the box and the cable that feeds it.
@@ -309,7 +385,7 @@ func (c *Circuit) ChangeStop(id string, change StopChange) error {
 		box.Makeup = *change.Makeup
 	}
 	if change.Devices != nil && *change.Devices != len(box.Devices) {
-		if err := c.changeDevices(box, *change.Devices); err != nil {
+		if err := c.changeDevices(box, *change.Devices, change.Names); err != nil {
 			return err
 		}
 	}
@@ -330,7 +406,7 @@ func (c *Circuit) ChangeStop(id string, change StopChange) error {
 
 // changeDevices makes it so many devices in a box; what was plugged into one that goes
 // goes with it.
-func (c *Circuit) changeDevices(box *Box, count int) error {
+func (c *Circuit) changeDevices(box *Box, count int, names Names) error {
 	if box.Wiring != nil {
 		return fmt.Errorf("box %s: its wiring is spelled out and names the devices' terminals", box.ID)
 	}
@@ -341,7 +417,9 @@ func (c *Circuit) changeDevices(box *Box, count int) error {
 	if len(box.Devices) > 0 && box.Devices[0].Slots == 2 {
 		slots = 2
 	}
-	c.hang(box, count, slots)
+	if err := c.hang(box, count, slots, names); err != nil {
+		return err
+	}
 	if !slices.ContainsFunc(box.Devices, func(v Device) bool { return v.Kind == GFCI }) {
 		box.Load = nil
 	}
@@ -350,8 +428,13 @@ func (c *Circuit) changeDevices(box *Box, count int) error {
 }
 
 // AddLoad plugs an appliance in, switched on.
-func (c *Circuit) AddLoad(at string, half Half, watts float64) error {
-	c.Loads = append(c.Loads, Load{ID: c.freeName("L"), At: at, Half: half, Watts: watts, On: true})
+func (c *Circuit) AddLoad(at string, half Half, watts float64, names ...string) error {
+	given := Names(names)
+	id, err := given.take(c, "L")
+	if err != nil {
+		return err
+	}
+	c.Loads = append(c.Loads, Load{ID: id, At: at, Half: half, Watts: watts, On: true})
 	return c.Check()
 }
 

@@ -81,12 +81,21 @@ func (x *Ensemble) Diagnose(readings []tester.Reading) (*Result, error) {
 // DiagnoseNow weighs all hypotheses in every way the circuit could run. How
 // well a way explains the readings is evidence of the order itself.
 func (x *Ensemble) DiagnoseNow(readings []tester.Reading, now *tester.State) (*Result, error) {
+	_, next, err := x.Suspects(readings, now)
+	if err != nil {
+		return nil, err
+	}
+	return next(), nil
+}
+
+// Suspects is the first half of DiagnoseNow, as an Engine's.
+func (x *Ensemble) Suspects(readings []tester.Reading, now *tester.State) (first *Result, next func() *Result, err error) {
 	if x.single != nil {
-		return x.single.DiagnoseNow(readings, now)
+		return x.single.Suspects(readings, now)
 	}
 	a, err := x.weigh(readings, now)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	best := a.of[0].w
 	r := &Result{
@@ -109,10 +118,16 @@ func (x *Ensemble) DiagnoseNow(readings []tester.Reading, now *tester.State) (*R
 	r.Places = x.places(a)
 	r.Weights, r.Sound = best.weights()
 	r.Settled = len(best.line.found) > 0 || len(r.Sites) > 0 && r.Sites[0].Probability >= settledAt && best.settled(r)
+	return r.first(), func() *Result { return x.next(a, r) }, nil
+}
+
+// next completes the result with what to do.
+func (x *Ensemble) next(a *averaged, r *Result) *Result {
+	best := a.of[0].w
 	off := best.powerOff(r.Hidden)
 	if fixes := best.fixes(); len(fixes) > 0 {
 		r.Next = append(off, fixes...)
-		return r, nil
+		return r
 	}
 	tests, causes := a.candidates(x)
 	tests = best.rank(tests, causes, a.shows)
@@ -127,7 +142,7 @@ func (x *Ensemble) DiagnoseNow(readings []tester.Reading, now *tester.State) (*R
 	r.Here, r.BeforeOff = best.batches(r.Next)
 	r.Phone = best.phone()
 	r.strip()
-	return r, nil
+	return r
 }
 
 // Why is that of the likeliest way which has the suspect.

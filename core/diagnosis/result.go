@@ -145,12 +145,23 @@ func (e *Engine) Diagnose(readings []tester.Reading) (*Result, error) {
 // DiagnoseNow is Diagnose with the circuit now in the given state: that is the
 // one the next reading will be taken in.
 func (e *Engine) DiagnoseNow(readings []tester.Reading, now *tester.State) (*Result, error) {
-	w, err := e.weigh(readings)
+	_, next, err := e.Suspects(readings, now)
 	if err != nil {
 		return nil, err
 	}
+	return next(), nil
+}
+
+// Suspects is the first half of DiagnoseNow, which somebody who waits may see before the
+// second: who is suspect and what is dangerous, without what to do next. next works that out
+// and gives the whole; it holds until the engine is asked something else.
+func (e *Engine) Suspects(readings []tester.Reading, now *tester.State) (first *Result, next func() *Result, err error) {
+	w, err := e.weigh(readings)
+	if err != nil {
+		return nil, nil, err
+	}
 	if err := w.stand(now); err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	r := &Result{Format: Format, Unexplained: rounded(w.unexplained)}
 	r.Suspects = w.suspects()
@@ -160,11 +171,20 @@ func (e *Engine) DiagnoseNow(readings []tester.Reading, now *tester.State) (*Res
 	r.Hidden = w.hidden()
 	r.Conflict = w.conflict()
 	r.Settled = w.settled(r)
-	r.Next = w.next(r)
-	r.Here, r.BeforeOff = w.batches(r.Next)
-	r.Phone = w.phone()
-	r.strip()
-	return r, nil
+	return r.first(), func() *Result {
+		r.Next = w.next(r)
+		r.Here, r.BeforeOff = w.batches(r.Next)
+		r.Phone = w.phone()
+		r.strip()
+		return r
+	}, nil
+}
+
+// first is the result as it is before what to do next is worked out.
+func (r *Result) first() *Result {
+	shown := *r
+	shown.Next, shown.Here, shown.BeforeOff, shown.Phone = []Test{}, []Test{}, []Test{}, []Phoned{}
+	return &shown
 }
 
 // stand sets what the next reading is taken on.

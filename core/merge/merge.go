@@ -71,7 +71,7 @@ var absent = &struct{ string }{"absent"}
 type merger struct {
 	conflicts []Conflict
 	// fill: where theirs is gone and mine was changed within, only what mine had
-	// before goes.
+	// before goes; an element of a list goes as a whole.
 	fill bool
 }
 
@@ -149,6 +149,9 @@ func (m *merger) lists(path string, base, theirs, mine []any) (out []any, ok boo
 	}
 	out = []any{}
 	take := func(name string) {
+		if m.fill && get(t, name) == absent && get(b, name) != absent {
+			return // what was added goes as a whole: half of it would be nothing
+		}
 		if v := m.three(path+"["+name+"]", get(b, name), get(t, name), get(me, name)); v != absent {
 			out = append(out, v)
 		}

@@ -831,6 +831,23 @@ type DataConflict struct {
 	Words string `json:"words"`
 }
 
+// Decision A command that arrived late and that the record as it is by now does not take. It is on no record until somebody decides.
+type Decision struct {
+	// At When it was done
+	At time.Time `json:"at"`
+
+	// By Who did it
+	By string `json:"by"`
+
+	// Call 0 where its call was never begun
+	Call int64  `json:"call"`
+	Id   string `json:"id"`
+	What string `json:"what"`
+
+	// Why Why it is not taken
+	Why string `json:"why"`
+}
+
 // Delta defines model for Delta.
 type Delta = tester.Delta
 
@@ -1430,6 +1447,9 @@ type Sweep = diagnosis.Sweep
 type SyncAnswer struct {
 	Calls []PackedCall `json:"calls"`
 
+	// Decisions All that waits for a decision, the oldest first
+	Decisions []Decision `json:"decisions"`
+
 	// Gone Calls that are there no more
 	Gone    []int64      `json:"gone"`
 	Results []SyncResult `json:"results"`
@@ -1447,7 +1467,10 @@ type SyncRequest struct {
 
 // SyncResult defines model for SyncResult.
 type SyncResult struct {
-	// Detail Why it is not
+	// Call The number of the call that it was done on, where the phone had one of its own for it
+	Call *int64 `json:"call,omitempty"`
+
+	// Detail Why it is not; the shop keeps it, and it needs a decision
 	Detail *string `json:"detail,omitempty"`
 	Done   bool    `json:"done"`
 	Id     string  `json:"id"`
@@ -1677,6 +1700,11 @@ type AskWhyJSONBody struct {
 	Faults []Fault       `json:"faults"`
 }
 
+// DecideJSONBody defines parameters for Decide.
+type DecideJSONBody struct {
+	Take bool `json:"take"`
+}
+
 // SetPanelJSONBody defines parameters for SetPanel.
 type SetPanelJSONBody struct {
 	Directory Directory `json:"directory"`
@@ -1820,6 +1848,9 @@ type UsePartJSONRequestBody = Move
 
 // AskWhyJSONRequestBody defines body for AskWhy for application/json ContentType.
 type AskWhyJSONRequestBody AskWhyJSONBody
+
+// DecideJSONRequestBody defines body for Decide for application/json ContentType.
+type DecideJSONRequestBody DecideJSONBody
 
 // SetHouseJSONRequestBody defines body for SetHouse for application/json ContentType.
 type SetHouseJSONRequestBody = Shop

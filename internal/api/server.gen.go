@@ -169,6 +169,9 @@ type ServerInterface interface {
 	// GetWork The journal, the gates, the proof and the pictures of a call
 	// (GET /api/v1/calls/{call}/work)
 	GetWork(ctx *echo.Context, call CallID) error
+	// Decide What arrived late and was not taken is tried once more, or let go of; either way it stays written down who decided
+	// (POST /api/v1/decisions/{decision})
+	Decide(ctx *echo.Context, decision string) error
 	// RemoveExample The example house goes, with all that was done in it
 	// (DELETE /api/v1/example)
 	RemoveExample(ctx *echo.Context) error
@@ -1233,6 +1236,22 @@ func (w *ServerInterfaceWrapper) GetWork(ctx *echo.Context) error {
 	return err
 }
 
+// Decide converts echo context to params.
+func (w *ServerInterfaceWrapper) Decide(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "decision" -------------
+	var decision string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "decision", ctx.Param("decision"), &decision, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter decision: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Decide(ctx, decision)
+	return err
+}
+
 // RemoveExample converts echo context to params.
 func (w *ServerInterfaceWrapper) RemoveExample(ctx *echo.Context) error {
 	var err error
@@ -1902,6 +1921,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/calls/:call/visit", wrapper.MakeVisit, options.OperationMiddlewares["makeVisit"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/why", wrapper.AskWhy, options.OperationMiddlewares["askWhy"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call/work", wrapper.GetWork, options.OperationMiddlewares["getWork"]...)
+	router.POST(options.BaseURL+"/api/v1/decisions/:decision", wrapper.Decide, options.OperationMiddlewares["decide"]...)
 	router.DELETE(options.BaseURL+"/api/v1/example", wrapper.RemoveExample, options.OperationMiddlewares["removeExample"]...)
 	router.POST(options.BaseURL+"/api/v1/example", wrapper.AddExample, options.OperationMiddlewares["addExample"]...)
 	router.GET(options.BaseURL+"/api/v1/guards/:token", wrapper.GetGuard, options.OperationMiddlewares["getGuard"]...)
@@ -4016,6 +4036,46 @@ func (response GetWorkdefaultApplicationProblemPlusJSONResponse) VisitGetWorkRes
 	return err
 }
 
+type DecideRequestObject struct {
+	Decision string `json:"decision"`
+	Body     *DecideJSONRequestBody
+}
+
+type DecideResponseObject interface {
+	VisitDecideResponse(w http.ResponseWriter) error
+}
+
+type Decide200JSONResponse []Decision
+
+func (response Decide200JSONResponse) VisitDecideResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DecidedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DecidedefaultApplicationProblemPlusJSONResponse) VisitDecideResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type RemoveExampleRequestObject struct {
 }
 
@@ -5924,6 +5984,9 @@ type StrictServerInterface interface {
 	// GetWork The journal, the gates, the proof and the pictures of a call
 	// (GET /api/v1/calls/{call}/work)
 	GetWork(ctx context.Context, request GetWorkRequestObject) (GetWorkResponseObject, error)
+	// Decide What arrived late and was not taken is tried once more, or let go of; either way it stays written down who decided
+	// (POST /api/v1/decisions/{decision})
+	Decide(ctx context.Context, request DecideRequestObject) (DecideResponseObject, error)
 	// RemoveExample The example house goes, with all that was done in it
 	// (DELETE /api/v1/example)
 	RemoveExample(ctx context.Context, request RemoveExampleRequestObject) (RemoveExampleResponseObject, error)
@@ -7854,6 +7917,54 @@ func (sh *strictHandler) GetWork(ctx *echo.Context, call CallID) error {
 		return err
 	} else if validResponse, ok := response.(GetWorkResponseObject); ok {
 		return validResponse.VisitGetWorkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Decide operation middleware
+func (sh *strictHandler) Decide(ctx *echo.Context, decision string) error {
+	var request DecideRequestObject
+
+	request.Decision = decision
+
+	var body DecideJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Decide(ctx.Request().Context(), request.(DecideRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Decide")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DecideResponseObject); ok {
+		return validResponse.VisitDecideResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -1,15 +1,18 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"runtime/debug"
 	"slices"
+	"strings"
 	"time"
 
 	corecall "elvat/core/call"
+	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/sitebook"
 	"elvat/core/supply"
@@ -56,7 +59,8 @@ func (d *Desk) CallAt(ctx context.Context, at *kept.Snapshot) (api.Call, error) 
 		)
 	}
 	now.Conflicts = conflicts(v.Record)
-	last, back := v.Record.Undoable()
+	by := CallerOf(ctx)
+	last, back := v.Record.Undoable(by.Device, by.Person)
 	now.Undo, now.Redo = done(last), done(back)
 	for kind, until := range map[kept.LinkKind]**time.Time{kept.BeforeVisit: &now.VisitUntil, kept.OfResult: &now.ResultUntil} {
 		link, err := d.Book.VisitOf(ctx, v.Call.ID, kind, d.Now())
@@ -184,20 +188,45 @@ func (d *Desk) diagnose(ctx context.Context, v *State) (err error) {
 		d.engines.remember(v.Asked, v.Result)
 		return nil
 	}
-	if later, _ := ctx.Value(laterKey{}).(bool); later {
+	switch ctx.Value(laterKey{}) {
+	case nothingYet:
 		v.Result, v.Pending = diagnosis.NotYet(), true
 		return nil
+	case suspectsYet:
+		var whole bool
+		v.Result, whole, err = d.engines.suspects(q, v.Asked)
+		v.Pending = !whole
+		return err
 	}
 	v.Result, err = d.engines.diagnose(q, v.Asked)
 	return err
 }
 
-// laterKey marks a request that is answered before the diagnosis is worked out, where it
-// is not at hand. It is worked out meanwhile, for who asks next.
+// laterKey marks a request that is answered before all of the diagnosis is worked out, where
+// that is not at hand: it is worked out meanwhile, for who asks next.
 type laterKey struct{}
 
-// Later marks the context so.
-func Later(ctx context.Context) context.Context { return context.WithValue(ctx, laterKey{}, true) }
+// What is told at once.
+type later int
+
+const (
+	nothingYet  later = iota + 1
+	suspectsYet       // who is suspect is told at once, what to do later
+)
+
+// Later marks the context of who waits for nothing of the diagnosis.
+func Later(ctx context.Context) context.Context {
+	return context.WithValue(ctx, laterKey{}, nothingYet)
+}
+
+// IsLater reports whether the context is marked so.
+func IsLater(ctx context.Context) bool { return ctx.Value(laterKey{}) == nothingYet }
+
+// Staged marks the context of who wants to see the suspects before the next move: the answer
+// is pending, and asked for once more it is whole.
+func Staged(ctx context.Context) context.Context {
+	return context.WithValue(ctx, laterKey{}, suspectsYet)
+}
 
 // MostPast bounds how many earlier calls of a run are looked through. Assumption.
 const MostPast = 40
@@ -230,4 +259,42 @@ func PastOf(at *kept.Snapshot) (sitebook.Call, error) {
 	past, err := at.Record.Past()
 	past.ID, past.Title, past.At = at.ID, at.Title, at.CreatedAt
 	return past, err
+}
+
+// StartFrom has a new call start from what the last one left of its run: the map, and what
+// stays true of the place.
+func StartFrom(begin *corecall.Begin, last *kept.Snapshot, now time.Time) error {
+	past, err := PastOf(last)
+	if err != nil {
+		return err
+	}
+	left, carried := sitebook.Carry(last.Record.Circuit, last.Record.Conditions, past, now)
+	begin.Conditions, begin.Order = &carried, last.Record.Order
+	begin.Circuit, err = left.Encode()
+	return err
+}
+
+// BeginOf is the call that a request asks for.
+func BeginOf(b api.NewCall) (corecall.Begin, error) {
+	begin := corecall.Begin{Title: strings.TrimSpace(b.Title), Complaint: strings.TrimSpace(b.Complaint)}
+	if b.Circuit == nil {
+		return begin, nil
+	}
+	c, err := circuit.Parse([]byte(*b.Circuit))
+	if err != nil {
+		return begin, bad(err)
+	}
+	begin.Circuit, begin.Title = []byte(*b.Circuit), cmp.Or(begin.Title, c.Name)
+	return begin, nil
+}
+
+// FillBegin gives a new call what it needs and nobody said.
+func FillBegin(b *corecall.Begin) (err error) {
+	if b.Title == "" {
+		return bad(errors.New("title: a call needs a name, such as the room or the customer"))
+	}
+	if b.Circuit == nil {
+		b.Circuit, err = circuit.Unseen(b.Title).Encode()
+	}
+	return err
 }

@@ -51,6 +51,9 @@ type Desk struct {
 	Changed func()
 	// Code names a GFCI on its label; nil where labels have none.
 	Code func(ctx context.Context, run int64, device string) (string, error)
+	// Mark of the device where this desk is one of several that work apart: what is added here
+	// has names that nobody else makes. nil: it is the shop's own, and one after the other.
+	Mark func(device string) string
 	// NewID names a command that came without a name.
 	NewID func() string
 
@@ -59,6 +62,10 @@ type Desk struct {
 
 // New makes a desk on a book.
 func New(b Book, now func() time.Time) *Desk { return &Desk{Book: b, Now: now, engines: newEngines()} }
+
+// WhenIdle has what is worked out ahead done by do, when there is time, instead of beside the
+// requests.
+func (d *Desk) WhenIdle(do func(func())) { d.engines.idle = do }
 
 // Close waits for what is worked out ahead.
 func (d *Desk) Close() { d.engines.close() }
@@ -161,6 +168,9 @@ func (d *Desk) Do(ctx context.Context, id int64, c corecall.Command, image []byt
 		house, err := d.houseOf(ctx, at, c.Do)
 		if err != nil {
 			return nil, err
+		}
+		if d.Mark != nil {
+			corecall.Fix(&c, at.Record, d.Mark(c.Device))
 		}
 		next, a, err := at.Record.Decide(c, house)
 		if err != nil {

@@ -27,6 +27,7 @@ type engines struct {
 
 	warming chan struct{} // holds back all but one that is prepared ahead
 	ahead   sync.WaitGroup
+	idle    func(func()) // does something when there is time; nil: beside the requests
 }
 
 // keepAnswers is how many answers are kept at hand.
@@ -58,6 +59,9 @@ type prepared struct {
 
 	mu     sync.Mutex // an engine works for one at a time
 	engine *diagnosis.Ensemble
+	// What it was asked last, and the second half of the answer; nil where that was given.
+	asked string
+	next  func() *diagnosis.Result
 }
 
 // A question is all that a diagnosis is worked out from.
@@ -123,13 +127,18 @@ func (e *engines) prepare(q question) error {
 	default:
 		return nil
 	}
-	e.ahead.Go(func() {
+	do := func() {
 		defer func() { <-e.warming }()
 		// What cannot be weighed is told to who asks for it.
 		if asked, err := q.content(); err == nil {
 			_, _ = e.diagnose(q, asked)
 		}
-	})
+	}
+	if e.idle != nil {
+		e.idle(do)
+	} else {
+		e.ahead.Go(do)
+	}
 	return nil
 }
 
@@ -144,12 +153,46 @@ func (e *engines) diagnose(q question, asked string) (result *diagnosis.Result, 
 		if result = e.answered(asked); result != nil {
 			return nil
 		}
-		if result, err = p.engine.DiagnoseNow(q.readings, q.now); err == nil {
+		if result = p.second(asked); result == nil {
+			result, err = p.engine.DiagnoseNow(q.readings, q.now)
+		}
+		if err == nil {
 			e.remember(asked, result)
 		}
 		return err
 	})
 	return result, err
+}
+
+// suspects is the first half of diagnose, for who rather sees that than waits; asked once
+// more, it is the whole.
+func (e *engines) suspects(q question, asked string) (result *diagnosis.Result, whole bool, err error) {
+	err = e.with(q, func(p *prepared) error {
+		result = e.answered(asked)
+		if result == nil {
+			if result = p.second(asked); result != nil {
+				e.remember(asked, result)
+			}
+		}
+		if whole = result != nil; whole {
+			return nil
+		}
+		result, p.next, err = p.engine.Suspects(q.readings, q.now)
+		p.asked = asked
+		return err
+	})
+	return result, whole, err
+}
+
+// second is the whole answer, where its first half was the last thing that the engine was
+// asked for.
+func (p *prepared) second(asked string) *diagnosis.Result {
+	next := p.next
+	p.next = nil
+	if next == nil || p.asked != asked {
+		return nil
+	}
+	return next()
 }
 
 // why holds the readings against one suspect.
@@ -159,6 +202,7 @@ func (e *engines) why(
 	beside []diagnosis.Unrecorded,
 ) (evidence []diagnosis.Evidence, err error) {
 	err = e.with(q, func(p *prepared) error {
+		p.next = nil // the engine is asked something else
 		evidence, err = p.engine.Why(q.readings, faults, beside)
 		return err
 	})

@@ -120,14 +120,36 @@ type Shared struct {
 
 // A Waiting command is one that the shop does not have yet.
 type Waiting struct {
+	// Call is the shop's number; below zero it is the phone's own, of a call that was begun
+	// there by the command Begun.
 	Call   int64           `json:"call"`
+	Begun  string          `json:"begun,omitempty"`
+	N      int64           `json:"n,omitempty"` // order of making on this phone
 	ID     string          `json:"id"`
 	MadeAt time.Time       `json:"madeAt"` // by the phone's clock
 	Seen   int64           `json:"seen"`   // version of the shop's record that it was made on
 	Doing  json.RawMessage `json:"doing"`
-	// Refused is why the shop, or the record as it is by now, does not take it: it waits for
-	// a decision, and nothing of it is lost.
+	Place  *Place          `json:"place,omitempty"` // of a new call
+	// Refused is why the record as it came from the shop does not take it: it is on no record,
+	// and goes to the shop all the same.
 	Refused string `json:"refused,omitempty"`
+}
+
+// A Place is what of the site book a new call hangs on; 0 where it makes its own.
+type Place struct {
+	Site  int64 `json:"site,omitempty"`
+	Panel int64 `json:"panel,omitempty"`
+	Run   int64 `json:"run,omitempty"`
+}
+
+// An Arrived command is written down as it came, by whom, before it is carried out.
+type Arrived struct {
+	Waiting
+	Device    string
+	Person    string
+	Role      string
+	ArrivedAt time.Time
+	Settled   bool // somebody decided to let go of it
 }
 
 // Errors of whatever keeps calls.

@@ -46,7 +46,8 @@ type route struct {
 
 // asked is what a request named, and what it carried.
 type asked struct {
-	named map[string]string
+	named map[string]string // in the path
+	query map[string]string // after it
 	call  int64
 	body  []byte
 }
@@ -74,8 +75,17 @@ func change[T any](doing func(T, *asked) call.Doing) func(*Phone, context.Contex
 		if err != nil {
 			return nil, err
 		}
-		return p.CallAt(ctx, at)
+		return p.CallAt(staged(ctx), at)
 	}
+}
+
+// staged is the context of who sees the suspects before the next move, where they would
+// wait for anything at all.
+func staged(ctx context.Context) context.Context {
+	if desk.IsLater(ctx) {
+		return ctx
+	}
+	return desk.Staged(ctx)
 }
 
 func done[T any](p *Phone, ctx context.Context, a *asked, doing func(T, *asked) call.Doing) (*kept.Snapshot, error) {
@@ -136,7 +146,8 @@ var routes = []route{
 		return learned.Sheet(practice)
 	}),
 	op("GET", "calls", 200, (*Phone).list),
-	op("GET", "calls/{call}", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) { return p.Call(ctx, a.call) }),
+	op("POST", "calls", 201, (*Phone).begin),
+	op("GET", "calls/{call}", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) { return p.Call(staged(ctx), a.call) }),
 	op("PATCH", "calls/{call}", 200, change(func(b api.CallChange, _ *asked) call.Doing {
 		return &call.Rename{Title: b.Title, Complaint: b.Complaint}
 	})),
@@ -205,6 +216,10 @@ var routes = []route{
 	op("PUT", "calls/{call}/directory", 200, work(func(b job.Directory, _ *asked) call.Doing {
 		return &call.SetDirectory{Directory: b}
 	})),
+	// The image itself lies beside, and goes up last.
+	op("POST", "calls/{call}/pictures", 201, work(func(_ none, a *asked) call.Doing {
+		return &call.AddPicture{ID: a.query["id"], Phase: a.query["phase"], Box: a.query["box"]}
+	})),
 	op("PATCH", "calls/{call}/pictures/{picture}", 200, work(func(b api.Withdrawal, a *asked) call.Doing {
 		return &call.MarkPicture{ID: a.named["picture"], Withdrawn: b.Withdrawn}
 	})),
@@ -221,7 +236,7 @@ var routes = []route{
 func (p *Phone) list(ctx context.Context, _ *asked) (any, error) {
 	all := []api.CallSummary{}
 	for _, id := range p.Calls() {
-		v, err := p.Load(ctx, id)
+		v, err := p.Load(staged(ctx), id) // a list says nothing of what to do next
 		if err != nil {
 			return nil, err
 		}
@@ -239,7 +254,7 @@ func match(method, path string) (*route, *asked) {
 	if !ok {
 		return nil, nil
 	}
-	path, _, _ = strings.Cut(path, "?")
+	path, query, _ := strings.Cut(path, "?")
 	parts := strings.Split(path, "/")
 next:
 	for i := range routes {
@@ -258,6 +273,7 @@ next:
 				a.named[strings.TrimSuffix(name, "}")] = value
 			}
 		}
+		a.query = queried(query)
 		if call := a.named["call"]; call != "" {
 			if _, err := fmt.Sscan(call, &a.call); err != nil {
 				continue
@@ -266,6 +282,19 @@ next:
 		return r, a
 	}
 	return nil, nil
+}
+
+// queried are the names and values after a path; the large package for that stays out of the
+// module.
+func queried(query string) map[string]string {
+	all := map[string]string{}
+	for _, pair := range strings.Split(query, "&") {
+		name, value, _ := strings.Cut(pair, "=")
+		if value, err := unescaped(strings.ReplaceAll(value, "+", " ")); err == nil && name != "" {
+			all[name] = value
+		}
+	}
+	return all
 }
 
 // unescaped is a part of a path without its percent signs.
@@ -298,13 +327,19 @@ func (p *Phone) Ask(ctx context.Context, r Request) Answer {
 	if route == nil {
 		return Answer{Elsewhere: true}
 	}
-	if a.call != 0 && !p.has(a.call) {
+	if a.call != 0 && !p.find(&a.call) {
 		return Answer{Elsewhere: true}
+	}
+	if a.query["before"] != "" {
+		return Answer{Elsewhere: true} // older calls are the shop's
 	}
 	a.body = r.Body
 	by := p.Who
 	by.Command, by.Seen = r.Command, r.Seen
 	result, err := route.answer(p, by.In(ctx), a)
+	if errors.Is(err, ErrElsewhere) {
+		return Answer{Elsewhere: true}
+	}
 	if err != nil {
 		return refused(err)
 	}
@@ -319,10 +354,14 @@ func (p *Phone) Ask(ctx context.Context, r Request) Answer {
 	return Answer{Status: route.status, Body: json.RawMessage(shop.Units.Say(string(body)))}
 }
 
-func (p *Phone) has(id int64) bool {
+// find reports whether the call is on the phone, by the shop's number where it has one by now.
+func (p *Phone) find(id *int64) bool {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	return p.calls[id] != nil
+	if to := p.numbers[*id]; to != 0 {
+		*id = to
+	}
+	return p.calls[*id] != nil
 }
 
 // refused is an error as the shop would say it.

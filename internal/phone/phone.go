@@ -4,8 +4,10 @@
 package phone
 
 import (
+	"cmp"
 	"context"
 	"errors"
+	"hash/fnv"
 	"maps"
 	"slices"
 	"strconv"
@@ -28,6 +30,11 @@ type Phone struct {
 	shared kept.Shared
 	calls  map[int64]*held
 	past   map[int64]*kept.Snapshot
+	idle   []func() // what is worked out ahead
+	n      int64    // of the command made last
+	// What the shop calls the calls that were begun here.
+	numbers   map[int64]int64
+	decisions []api.Decision
 }
 
 // held is a call in hand: as the shop has it, and as it is here.
@@ -41,9 +48,31 @@ type held struct {
 
 // New is a phone with nothing on it yet.
 func New(now func() time.Time, who desk.Caller) *Phone {
-	p := &Phone{Who: who, calls: map[int64]*held{}, past: map[int64]*kept.Snapshot{}}
+	p := &Phone{Who: who, calls: map[int64]*held{}, past: map[int64]*kept.Snapshot{}, numbers: map[int64]int64{}}
 	p.Desk = desk.New(book{p}, now)
+	p.Mark = mark
+	p.WhenIdle(func(do func()) { p.idle = append(p.idle, do) })
 	return p
+}
+
+// mark is what names made on a device end with: three letters.
+func mark(device string) string {
+	sum := fnv.New32a()
+	sum.Write([]byte(device))
+	n := sum.Sum32()
+	return string([]byte{'a' + byte(n%26), 'a' + byte(n/26%26), 'a' + byte(n/676%26)})
+}
+
+// Idle works something out ahead, where there is something; a phone has one processor, and
+// whoever taps would wait for it. It reports whether there is more.
+func (p *Phone) Idle() bool {
+	if len(p.idle) == 0 {
+		return false
+	}
+	do := p.idle[0]
+	p.idle = p.idle[1:]
+	do()
+	return len(p.idle) > 0
 }
 
 // Share takes what the shop set and has.
@@ -88,12 +117,17 @@ func (p *Phone) settle(h *held) {
 	waiting := slices.Clone(h.waiting)
 	p.mu.Unlock()
 	for _, w := range waiting {
-		if w.Refused != "" {
-			continue // it waits for a decision, and is not on the record
+		err := p.put(w)
+		p.mu.Lock()
+		for i := range h.waiting {
+			if h.waiting[i].ID == w.ID {
+				h.waiting[i].Refused = ""
+				if err != nil { // it is not on the record; the shop is told of it all the same
+					h.waiting[i].Refused = err.Error()
+				}
+			}
 		}
-		if err := p.put(w); err != nil {
-			p.Sent(w.ID, err.Error())
-		}
+		p.mu.Unlock()
 	}
 }
 
@@ -131,27 +165,8 @@ func (p *Phone) Waiting() []kept.Waiting {
 	for _, h := range p.calls {
 		all = append(all, h.waiting...)
 	}
-	slices.SortStableFunc(all, func(a, b kept.Waiting) int { return a.MadeAt.Compare(b.MadeAt) })
+	slices.SortStableFunc(all, func(a, b kept.Waiting) int { return cmp.Compare(a.N, b.N) })
 	return all
-}
-
-// Sent takes what the shop has off what waits; refused is why it does not take one.
-func (p *Phone) Sent(id, refused string) {
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	for _, h := range p.calls {
-		for i := range h.waiting {
-			if h.waiting[i].ID != id {
-				continue
-			}
-			if refused != "" {
-				h.waiting[i].Refused = refused
-			} else {
-				h.waiting = slices.Delete(h.waiting, i, i+1)
-			}
-			return
-		}
-	}
 }
 
 // Versions are the calls on the phone, each with the version of the shop's that it has.
@@ -160,7 +175,9 @@ func (p *Phone) Versions() map[string]int64 {
 	defer p.mu.Unlock()
 	all := map[string]int64{}
 	for id, h := range p.calls {
-		all[strconv.FormatInt(id, 10)] = h.base.Version
+		if id > 0 {
+			all[strconv.FormatInt(id, 10)] = h.base.Version
+		}
 	}
 	return all
 }
@@ -168,14 +185,11 @@ func (p *Phone) Versions() map[string]int64 {
 // Synced takes what the shop answered: what it has waits no more, what it does not take says
 // why, and the calls are as it has them, with what still waits on top.
 func (p *Phone) Synced(a api.SyncAnswer) error {
-	for _, r := range a.Results {
-		refused := ""
-		if !r.Done {
-			refused = desk.Or(r.Detail, "it was refused")
-		}
-		p.Sent(r.Id, refused)
-	}
+	p.arrived(a.Results)
 	p.Share(a.Shared)
+	p.mu.Lock()
+	p.decisions = a.Decisions
+	p.mu.Unlock()
 	for _, c := range a.Calls {
 		if err := p.Take(c); err != nil {
 			return err
@@ -186,6 +200,39 @@ func (p *Phone) Synced(a api.SyncAnswer) error {
 	}
 	p.again()
 	return nil
+}
+
+// arrived takes off what waits all that the shop has written down; what it did not carry out
+// needs a decision there, which everybody sees. A call that was begun here gets its number.
+func (p *Phone) arrived(results []api.SyncResult) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, r := range results {
+		for id, h := range p.calls {
+			i := slices.IndexFunc(h.waiting, func(w kept.Waiting) bool { return w.ID == r.Id })
+			if i < 0 {
+				continue
+			}
+			h.waiting = slices.Delete(h.waiting, i, i+1)
+			if id < 0 && r.Call != nil && *r.Call > 0 {
+				p.numbered(id, *r.Call)
+			}
+			break
+		}
+	}
+}
+
+// numbered moves a call that was begun here to the shop's number for it.
+func (p *Phone) numbered(from, to int64) {
+	h := p.calls[from]
+	delete(p.calls, from)
+	p.numbers[from], p.calls[to] = to, h
+	for i := range h.waiting {
+		h.waiting[i].Call = to
+	}
+	h.base.ID, h.now.ID, h.packed.ID = to, to, to
+	// Until the shop's own record comes it is the one from here, and is asked for.
+	h.base.Version = 0
 }
 
 // again settles every call on which something waits: the shop may have taken some of it off.
@@ -207,9 +254,16 @@ func (p *Phone) again() {
 func (p *Phone) Restore(waiting []kept.Waiting) {
 	p.mu.Lock()
 	for _, w := range waiting {
+		if to := p.numbers[w.Call]; to != 0 {
+			w.Call = to
+		}
+		if w.Call < 0 && p.calls[w.Call] == nil {
+			p.calls[w.Call] = newHeld(w)
+		}
 		if h := p.calls[w.Call]; h != nil && !h.waits(w.ID) {
 			h.waiting = append(h.waiting, w)
 		}
+		p.n = max(p.n, w.N)
 	}
 	p.mu.Unlock()
 	p.again()
@@ -220,23 +274,38 @@ func (h *held) waits(id string) bool {
 	return slices.ContainsFunc(h.waiting, func(w kept.Waiting) bool { return w.ID == id })
 }
 
-// Forget lets go of a command that the shop does not take, once somebody has decided so.
-func (p *Phone) Forget(id string) {
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	for _, h := range p.calls {
-		// It is on no record: nothing else changes.
-		h.waiting = slices.DeleteFunc(h.waiting, func(w kept.Waiting) bool { return w.ID == id && w.Refused != "" })
-	}
-}
-
-// Calls are those on the phone, the newest first.
+// Calls are those on the phone, the newest first: those begun here before all others.
 func (p *Phone) Calls() []int64 {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	ids := slices.Sorted(maps.Keys(p.calls))
-	slices.Reverse(ids)
-	return ids
+	return slices.SortedFunc(maps.Keys(p.calls), func(a, b int64) int {
+		if a < 0 != (b < 0) {
+			return cmp.Compare(a, b)
+		}
+		return cmp.Compare(max(b, -b), max(a, -a))
+	})
+}
+
+// Numbers are what the shop calls the calls that were begun here: a page that was open on one
+// goes on.
+func (p *Phone) Numbers() map[int64]int64 {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return maps.Clone(p.numbers)
+}
+
+// Renumber takes them up again after the phone was put away.
+func (p *Phone) Renumber(numbers map[int64]int64) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	maps.Copy(p.numbers, numbers)
+}
+
+// Decisions are what everybody at the shop is asked to decide, as of the last contact.
+func (p *Phone) Decisions() []api.Decision {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.decisions
 }
 
 // Drop takes a call off the phone, unless something of it waits.
@@ -305,7 +374,12 @@ func (b book) Keep(
 		return nil, kept.ErrMoved
 	}
 	if !h.waits(c.ID) { // else it is put on the shop's record once more
-		h.waiting = append(h.waiting, kept.Waiting{Call: at.ID, ID: c.ID, MadeAt: c.At, Seen: h.base.Version, Doing: doing})
+		b.p.n++
+		w := kept.Waiting{Call: at.ID, N: b.p.n, ID: c.ID, MadeAt: c.At, Seen: h.base.Version, Doing: doing}
+		if at.ID < 0 {
+			w.Begun = h.begun()
+		}
+		h.waiting = append(h.waiting, w)
 	}
 	return h.keep(next, a), nil
 }

@@ -16,6 +16,7 @@ import (
 	"elvat/core/sitebook"
 	"elvat/internal/api"
 	"elvat/internal/desk"
+	"elvat/internal/kept"
 	"elvat/internal/store"
 )
 
@@ -25,47 +26,40 @@ const mainPanel = "Main panel"
 // CreateCall starts a call: on a run of the site book from what is known of it,
 // or on a new one.
 func (s *calls) CreateCall(ctx context.Context, r api.CreateCallRequestObject) (api.CreateCallResponseObject, error) {
-	begin := corecall.Begin{Title: strings.TrimSpace(r.Body.Title), Complaint: strings.TrimSpace(r.Body.Complaint)}
-	if r.Body.Circuit != nil {
-		c, err := circuit.Parse([]byte(*r.Body.Circuit))
-		if err != nil {
-			return nil, badInput{err}
-		}
-		begin.Circuit = []byte(*r.Body.Circuit)
-		if begin.Title == "" {
-			begin.Title = c.Name
-		}
-	}
-	// The call is diagnosed with what opened boxes have taught until now.
-	if _, err := s.learn(ctx); err != nil {
-		return nil, err
-	}
-	id, err := s.store.Begin(ctx, s.Command(ctx, nil), s.now(), func(ctx context.Context) (run int64, b *corecall.Begin, err error) {
-		if r.Body.Run != nil {
-			if run, err = s.startFrom(ctx, *r.Body.Run, &begin); err != nil {
-				return 0, nil, err
-			}
-		}
-		if begin.Title == "" {
-			return 0, nil, badInput{errors.New("title: a call needs a name, such as the room or the customer")}
-		}
-		if run == 0 {
-			if run, err = s.newRun(ctx, r.Body.Site, r.Body.Panel, begin.Title); err != nil {
-				return 0, nil, err
-			}
-		}
-		if begin.Circuit == nil {
-			begin.Circuit, err = circuit.Unseen(begin.Title).Encode()
-		}
-		return run, &begin, err
-	})
+	begin, err := desk.BeginOf(*r.Body)
 	if err != nil {
 		return nil, err
 	}
-	s.freshener.ask()
+	id, err := s.begin(ctx, begin, kept.Place{Site: desk.Or(r.Body.Site, 0), Panel: desk.Or(r.Body.Panel, 0), Run: desk.Or(r.Body.Run, 0)})
+	if err != nil {
+		return nil, err
+	}
 	made(ctx, "/calls/%d", id)
 	now, err := s.callNow(ctx, id)
 	return api.CreateCall201JSONResponse(now), err
+}
+
+// begin starts a call on a place of the site book, or with one of its own.
+func (s *calls) begin(ctx context.Context, begin corecall.Begin, on kept.Place) (int64, error) {
+	// The call is diagnosed with what opened boxes have taught until now.
+	if _, err := s.learn(ctx); err != nil {
+		return 0, err
+	}
+	defer s.freshener.ask()
+	return s.store.Begin(ctx, s.Command(ctx, nil), s.now(), func(ctx context.Context) (run int64, b *corecall.Begin, err error) {
+		if on.Run != 0 {
+			if run, err = s.startFrom(ctx, on.Run, &begin); err != nil {
+				return 0, nil, err
+			}
+		}
+		if err := desk.FillBegin(&begin); err != nil {
+			return 0, nil, err
+		}
+		if run == 0 {
+			run, err = s.newRun(ctx, on, begin.Title)
+		}
+		return run, &begin, err
+	})
 }
 
 // startFrom takes over what the last call left of a run: its map, and what stays
@@ -85,47 +79,39 @@ func (s *calls) startFrom(ctx context.Context, id int64, begin *corecall.Begin) 
 	if err != nil {
 		return 0, err
 	}
-	past, err := desk.PastOf(last)
-	if err != nil {
-		return 0, err
-	}
-	left, carried := sitebook.Carry(last.Record.Circuit, last.Record.Conditions, past, s.now())
-	begin.Conditions, begin.Order = &carried, last.Record.Order
-	begin.Circuit, err = left.Encode()
+	err = desk.StartFrom(begin, last, s.now())
 	return run.ID, err
 }
 
 // newRun makes a run to hang a call on, with its site and panel where none is named.
-func (s *calls) newRun(ctx context.Context, site, panel *int64, title string) (int64, error) {
-	if panel == nil {
-		id, err := s.firstPanel(ctx, site, title)
-		if err != nil {
+func (s *calls) newRun(ctx context.Context, on kept.Place, title string) (id int64, err error) {
+	if on.Panel == 0 {
+		if on.Panel, err = s.firstPanel(ctx, on.Site, title); err != nil {
 			return 0, err
 		}
-		panel = &id
 	}
-	if _, err := s.store.Panel(ctx, *panel); err != nil {
+	if _, err := s.store.Panel(ctx, on.Panel); err != nil {
 		return 0, err
 	}
-	return s.store.AddRun(ctx, *panel, title)
+	return s.store.AddRun(ctx, on.Panel, title)
 }
 
-func (s *calls) firstPanel(ctx context.Context, site *int64, title string) (int64, error) {
-	if site == nil {
+func (s *calls) firstPanel(ctx context.Context, site int64, title string) (int64, error) {
+	if site == 0 {
 		id, err := s.store.AddSite(ctx, store.Site{Name: title, CreatedAt: s.now()})
 		if err != nil {
 			return 0, err
 		}
 		return s.store.AddPanel(ctx, store.Panel{Site: id, Name: mainPanel})
 	}
-	panels, err := s.store.Panels(ctx, *site)
+	panels, err := s.store.Panels(ctx, site)
 	if err != nil {
 		return 0, err
 	}
 	if len(panels) > 0 {
 		return panels[0].ID, nil
 	}
-	return s.store.AddPanel(ctx, store.Panel{Site: *site, Name: mainPanel})
+	return s.store.AddPanel(ctx, store.Panel{Site: site, Name: mainPanel})
 }
 
 // ListSites lists sites, newest first.

@@ -11,6 +11,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	corecall "elvat/core/call"
@@ -32,6 +33,7 @@ type calls struct {
 	freshener *freshener
 	backups   *Backups
 	access    *access
+	taking    sync.Mutex // what arrived is carried out one after the other
 }
 
 // newCalls makes the desk on the store, and what only a server does beside it.

@@ -21,6 +21,17 @@ import (
 	"elvat/internal/api"
 )
 
+// picture sends a small photograph.
+func (s *shop) picture(to string) *httptest.ResponseRecorder {
+	var picture bytes.Buffer
+	require.NoError(s.t, jpeg.Encode(&picture, image.NewGray(image.Rect(0, 0, 30, 20)), nil))
+	r := httptest.NewRequestWithContext(s.t.Context(), "POST", to, &picture)
+	r.Header.Set("Content-Type", "application/octet-stream")
+	w := httptest.NewRecorder()
+	s.handler.ServeHTTP(w, r)
+	return w
+}
+
 // TestResult: the link opens what came of the call once it is handed over, with its
 // pictures and nothing else of the shop, until it ends.
 func TestResult(t *testing.T) {
@@ -29,12 +40,7 @@ func TestResult(t *testing.T) {
 	refused := s.ask("POST", call+"/result", "")
 	assert.Equal(t, 422, refused.Code)
 	assert.Contains(t, refused.Body.String(), "not handed over yet")
-	var picture bytes.Buffer
-	require.NoError(t, jpeg.Encode(&picture, image.NewGray(image.Rect(0, 0, 30, 20)), nil))
-	r := httptest.NewRequestWithContext(t.Context(), "POST", call+"/pictures?id=picture-0001&phase=prove", bytes.NewReader(picture.Bytes()))
-	r.Header.Set("Content-Type", "application/octet-stream")
-	w := httptest.NewRecorder()
-	s.handler.ServeHTTP(w, r)
+	w := s.picture(call + "/pictures?id=picture-0001&phase=prove")
 	require.Equal(t, 201, w.Code, w.Body.String())
 	entry := func(n int, e string) {
 		t.Helper()

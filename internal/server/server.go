@@ -115,6 +115,10 @@ func New(c Config) (*Server, error) {
 	s := &Server{Handler: e, calls: calls, stop: stop}
 	calls.freshener.run(calls, c.Log)
 	calls.freshener.ask()
+	// What phones brought before the machine went down is carried out now.
+	if err := calls.resume(ctx); err != nil {
+		c.Log.Error("what phones brought waits for their next visit", "error", err)
+	}
 	if c.Backups.Every > 0 {
 		s.done.Go(func() { c.Backups.keepMaking(ctx, c.Store, c.Log, c.Now) })
 	}

@@ -4,6 +4,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 	"time"
@@ -12,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"elvat/internal/api"
+	"elvat/internal/demo"
 	"elvat/internal/desk"
 	"elvat/internal/kept"
 	"elvat/internal/phone"
@@ -36,6 +39,16 @@ func (p *pocket) ask(method, path, body string) phone.Answer {
 	return p.phone.Ask(p.t.Context(), phone.Request{
 		Method: method, Path: path, Body: []byte(body), Command: fmt.Sprintf("%s-command-%04d", p.phone.Who.Device, p.n),
 	})
+}
+
+// get is what the phone shows once the next move is worked out too.
+func (p *pocket) get(path string) phone.Answer {
+	for {
+		got := p.ask("GET", path, "")
+		if !strings.Contains(string(got.Body), `"pending":true`) {
+			return got
+		}
+	}
 }
 
 // sync brings up what waits and down what is new; lost: the answer does not arrive.
@@ -79,8 +92,11 @@ func plain(t *testing.T, body []byte) string {
 	strip(v)
 	text, err := json.Marshal(v)
 	require.NoError(t, err)
-	return string(text)
+	return marked.ReplaceAllString(string(text), "$1")
 }
+
+// marked are names made on a phone, which end with its mark.
+var marked = regexp.MustCompile(`\b([WBRGL]\d+)[a-z]{3}\b`)
 
 var looked = []string{"", "/work", "/boxes/B1", "/boxes/B3", "/report"}
 
@@ -118,6 +134,9 @@ func TestAPhoneAnswersAsTheShop(t *testing.T) {
 		name := fmt.Sprintf("%d %s %s %s", n, method, path, body)
 		require.False(t, got.Elsewhere, name)
 		require.Equal(t, want.Code, got.Status, "%s\nshop %s\nphone %s", name, want.Body, got.Body)
+		if !strings.HasSuffix(path, "/stops") && strings.Contains(string(got.Body), `"pending":true`) {
+			got = pocket.get(call)
+		}
 		// Who draws the run waits for no suspects: there they may be at hand or not.
 		if !strings.HasSuffix(path, "/stops") && !strings.HasSuffix(path, "/basics") {
 			require.JSONEq(t, plain(t, want.Body.Bytes()), plain(t, got.Body), name)
@@ -139,7 +158,7 @@ func TestAPhoneAnswersAsTheShop(t *testing.T) {
 	again := newPocket(t, other, "pocket-1") // put away, and taken out again
 	again.phone.Restore(pocket.phone.Waiting())
 	for _, at := range looked {
-		require.JSONEq(t, plain(t, pocket.ask("GET", call+at, "").Body), plain(t, again.ask("GET", call+at, "").Body), at)
+		require.JSONEq(t, plain(t, pocket.get(call+at).Body), plain(t, again.get(call+at).Body), at)
 	}
 	pocket.sync(true) // the answer is lost on the way
 	a := pocket.sync()
@@ -148,9 +167,9 @@ func TestAPhoneAnswersAsTheShop(t *testing.T) {
 	}
 	assert.Empty(t, pocket.phone.Waiting())
 	for _, at := range looked {
-		want, got := other.ask("GET", call+at, ""), pocket.ask("GET", call+at, "")
+		want, got := other.askAs("pocket-1", "GET", call+at, ""), pocket.get(call+at)
 		require.JSONEq(t, plain(t, want.Body.Bytes()), plain(t, got.Body), at)
-		require.JSONEq(t, plain(t, same.ask("GET", call+at, "").Body.Bytes()), plain(t, got.Body), at)
+		require.JSONEq(t, plain(t, same.askAs("pocket-1", "GET", call+at, "").Body.Bytes()), plain(t, got.Body), at)
 	}
 	assert.True(t, pocket.ask("GET", "/api/v1/book", "").Elsewhere, "the whole site book is the shop's")
 }
@@ -186,44 +205,189 @@ func TestTwoPhonesAndTheOffice(t *testing.T) {
 			}
 		}
 		for _, at := range looked {
-			want := plain(t, s.ask("GET", call+at, "").Body.Bytes())
 			for _, p := range phones {
-				require.JSONEq(t, want, plain(t, p.ask("GET", call+at, "").Body), "seed %d, %s at %s", seed, p.phone.Who.Device, at)
+				want := plain(t, s.askAs(p.phone.Who.Device, "GET", call+at, "").Body.Bytes())
+				require.JSONEq(t, want, plain(t, p.get(call+at).Body), "seed %d, %s at %s", seed, p.phone.Who.Device, at)
 			}
 		}
 		for _, p := range phones {
-			for _, w := range p.phone.Waiting() {
-				assert.NotEmpty(t, w.Refused, "what still waits says why")
-			}
+			assert.Empty(t, p.phone.Waiting(), "the shop has all of it, or a decision is asked for")
+			assert.Equal(t, phones[0].phone.Decisions(), p.phone.Decisions())
 		}
 	}
 }
 
-// TestWhatIsNotTaken stays on the phone and says why: nothing of it is lost, nothing of it is
-// on the record, until somebody lets go of it.
+// TestWhatIsNotTaken: a fact is entered however late it comes; what the record does not take
+// is written down all the same, seen by everybody, on no record until somebody decides.
 func TestWhatIsNotTaken(t *testing.T) {
 	s := withDemo(t)
-	p := newPocket(t, s, "pocket-1")
+	p, other := newPocket(t, s, "pocket-1"), newPocket(t, s, "pocket-2")
 	const call = "/api/v1/calls/1"
-	require.Equal(t, 201, p.ask("POST", call+"/readings", reading("in-the-cellar", "R4", `{ "hotNeutral": "lit", "hotGround": "lit", "neutralGround": "dark" }`)).Status)
+	lit := `{ "hotNeutral": "lit", "hotGround": "lit", "neutralGround": "dark" }`
+	require.Equal(t, 201, p.ask("POST", call+"/readings", reading("in-the-cellar", "R4", lit)).Status)
+	require.Equal(t, 201, p.ask("POST", call+"/loads", `{ "at": "R4", "half": "top", "watts": 60 }`).Status)
 	require.Equal(t, 201, p.ask("POST", call+"/journal", `{ "id": "note-in-the-cellar", "entry": { "kind": "note", "text": "damp" } }`).Status)
-	require.Equal(t, 200, s.ask("DELETE", call+"/stops/B4", "").Code, "the office took the outlet off the run meanwhile")
+	require.Equal(t, 200, s.askAs("office", "DELETE", call+"/stops/B4", "").Code, "the office took the outlet off the run meanwhile")
 	a := p.sync()
-	require.Len(t, a.Results, 2)
-	waiting := p.phone.Waiting()
-	require.Len(t, waiting, 1, "the note was taken, the reading was not")
-	assert.Contains(t, waiting[0].Refused, "R4")
-	want := plain(t, s.ask("GET", call, "").Body.Bytes())
-	require.JSONEq(t, want, plain(t, p.ask("GET", call, "").Body))
-	put := p.phone.Waiting()
-	again := phone.New(func() time.Time { return noon }, desk.Caller{Device: "pocket-1"}) // put away and taken out
-	fresh := &pocket{t: t, shop: s, phone: again}
-	fresh.sync()
-	again.Restore(put)
-	assert.Equal(t, put, again.Waiting())
-	for _, w := range put {
-		again.Forget(w.ID)
+	require.Len(t, a.Results, 3)
+	assert.Empty(t, p.phone.Waiting(), "the shop has all three")
+	now := s.call(200, "GET", call, "")
+	assert.Equal(t, "in-the-cellar", now.Readings[0].Id, "the reading was taken: it is a fact")
+	assert.Contains(t, *now.Readings[0].Problem, "R4")
+	require.Len(t, a.Decisions, 1)
+	d := a.Decisions[0]
+	assert.Contains(t, d.Why, "R4")
+	assert.Equal(t, int64(1), d.Call)
+	assert.Empty(t, now.Loads)
+	other.sync()
+	assert.Equal(t, a.Decisions, other.phone.Decisions(), "everybody sees it")
+	p.sync(true)
+	assert.Len(t, p.sync().Decisions, 1, "sent again it is still one")
+
+	at := "/api/v1/decisions/" + d.Id
+	assert.Equal(t, 422, s.ask("POST", at, `{ "take": true }`).Code, "nothing has changed: it is not taken now either")
+	assert.Equal(t, 404, s.ask("POST", "/api/v1/decisions/none", `{ "take": true }`).Code)
+	require.Equal(t, 200, s.askAs("office", "POST", call+"/undo", "").Code, "the outlet is back")
+	require.JSONEq(t, `[]`, s.ask("POST", at, `{ "take": true }`).Body.String())
+	assert.Len(t, s.call(200, "GET", call, "").Loads, 1)
+	assert.Equal(t, 404, s.ask("POST", at, `{ "take": true }`).Code, "it was decided")
+
+	p.sync()
+	require.Equal(t, 409, p.ask("POST", call+"/journal", `{ "id": "over-in-the-cellar", "entry": { "kind": "handed-over", "who": "Ada", "to": "Bo" } }`).Status, "a gate is shut here as there")
+	require.Equal(t, 200, p.ask("DELETE", call+"/stops/B4", "").Status)
+	require.Equal(t, 200, s.ask("DELETE", call+"/stops/B4", "").Code)
+	a = p.sync()
+	require.Len(t, a.Decisions, 1, "taken off twice: %+v", a.Results)
+	require.JSONEq(t, `[]`, s.ask("POST", "/api/v1/decisions/"+a.Decisions[0].Id, `{ "take": false }`).Body.String())
+	assert.Empty(t, p.sync().Decisions)
+}
+
+// TestTwoStopsAreTwo: added at the same time on two phones and in the office they are three,
+// and what is read at each stays there.
+func TestTwoStopsAreTwo(t *testing.T) {
+	s := withDemo(t)
+	const call = "/api/v1/calls/1"
+	lit, dark := `{ "hotNeutral": "lit", "hotGround": "lit", "neutralGround": "dark" }`, `{ "hotNeutral": "dark", "hotGround": "dark", "neutralGround": "dark" }`
+	pockets := []*pocket{newPocket(t, s, "pocket-1"), newPocket(t, s, "pocket-2")}
+	at := map[string]string{} // outlets by the label of their box
+	for i, p := range pockets {
+		label := fmt.Sprintf("Shelf %d", i)
+		require.Equal(t, 201, p.ask("POST", call+"/stops", `{ "after": "B2", "ground": false, "label": "`+label+`" }`).Status)
+		var c api.Call
+		require.NoError(t, json.Unmarshal(p.get(call).Body, &c))
+		for _, stop := range c.Stops {
+			if stop.Label == label {
+				at[label] = stop.Devices[0].ID
+			}
+		}
+		require.Equal(t, 201, p.ask("POST", call+"/readings", reading(fmt.Sprintf("read-on-%d-there", i), at[label], []string{lit, dark}[i])).Status)
+		require.Equal(t, 201, p.ask("POST", call+"/loads", fmt.Sprintf(`{ "at": %q, "half": "top", "watts": %d }`, at[label], 100+i)).Status)
 	}
-	assert.Empty(t, again.Waiting())
-	require.JSONEq(t, want, plain(t, fresh.ask("GET", call, "").Body))
+	require.Equal(t, 201, s.askAs("office", "POST", call+"/stops", `{ "after": "B2", "ground": false, "label": "Office" }`).Code)
+	for _, p := range pockets {
+		require.Empty(t, p.sync().Decisions)
+	}
+	now := s.call(200, "GET", call, "")
+	labels := map[string]string{}
+	for _, stop := range now.Stops {
+		for _, d := range stop.Devices {
+			labels[d.ID] = stop.Label
+		}
+	}
+	for _, r := range now.Readings {
+		if n, is := strings.CutPrefix(r.Id, "read-on-"); is {
+			assert.Equal(t, "Shelf "+n[:1], labels[r.Reading.At], r.Id)
+		}
+	}
+	require.Len(t, now.Loads, 2)
+	assert.NotEqual(t, now.Loads[0].ID, now.Loads[1].ID)
+	for _, l := range now.Loads {
+		assert.Equal(t, fmt.Sprintf("Shelf %d", int(l.Watts)-100), labels[l.At])
+	}
+	// An undoing takes back what was meant, whatever came in between, and nobody else's.
+	require.Equal(t, 200, pockets[0].ask("POST", call+"/undo", "").Status)
+	require.Equal(t, 200, s.askAs("office", "PUT", call+"/breaker", `{ "label": "12", "amps": 15 }`).Code)
+	require.Empty(t, pockets[0].sync().Decisions)
+	now = s.call(200, "GET", call, "")
+	assert.Len(t, now.Loads, 1)
+	assert.Equal(t, "12", now.Breaker.Label)
+}
+
+// TestTheMachineGoesDown between writing down and carrying out: once it is up again all is
+// done, once.
+func TestTheMachineGoesDown(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "shop.db")
+	s := open(t, path)
+	require.NoError(t, demo.Fill(t.Context(), s.store, noon))
+	made := kept.Arrived{
+		Waiting: kept.Waiting{Call: 1, ID: "before-the-fall", MadeAt: noon, Seen: 1, Doing: []byte(`{ "do": "add-entry", "id": "note-of-it", "entry": { "kind": "note", "text": "damp" } }`)},
+		Device:  "pocket-1", ArrivedAt: noon,
+	}
+	require.NoError(t, s.store.Arrive(t.Context(), []kept.Arrived{made, made}))
+	require.NoError(t, s.store.Close())
+	up := open(t, path)
+	assert.Contains(t, up.ask("GET", "/api/v1/calls/1/work", "").Body.String(), "damp")
+	untried, err := up.store.Untried(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, untried)
+}
+
+// TestBegunOnThePhone: a call that the shop knows nothing of, with a run, readings and a
+// picture; the shop numbers it, and whoever has the page open goes on.
+func TestBegunOnThePhone(t *testing.T) {
+	for _, row := range []struct{ name, begin string }{
+		{"of its own", `{ "title": "Kiln shed", "complaint": "dead since the storm" }`},
+		{"on a run that is known", `{ "title": "", "complaint": "again", "run": 1 }`},
+		{"in a house that is known", `{ "title": "Attic", "complaint": "", "site": 1 }`},
+	} {
+		t.Run(row.name, func(t *testing.T) {
+			s := withDemo(t)
+			p := newPocket(t, s, "pocket-1")
+			before := len(get[[]api.CallSummary](s, 200, "GET", "/api/v1/calls", ""))
+			got := p.ask("POST", "/api/v1/calls", row.begin)
+			require.Equal(t, 201, got.Status, string(got.Body))
+			var c api.Call
+			require.NoError(t, json.Unmarshal(got.Body, &c))
+			require.Negative(t, c.Id)
+			call := fmt.Sprintf("/api/v1/calls/%d", c.Id)
+			after := "panel"
+			if len(c.Stops) > 0 {
+				after = c.Stops[len(c.Stops)-1].Box
+			}
+			got = p.ask("POST", call+"/stops", fmt.Sprintf(`{ "after": %q, "label": "Kiln", "ground": true }`, after))
+			require.Equal(t, 201, got.Status, string(got.Body))
+			require.NoError(t, json.Unmarshal(p.get(call).Body, &c))
+			outlet := c.Stops[len(c.Stops)-1].Devices[0].ID
+			require.Equal(t, 201, p.ask("POST", call+"/readings", reading("on-the-phone", outlet, `{ "hotNeutral": "dark", "hotGround": "lit", "neutralGround": "dark" }`)).Status)
+			require.Equal(t, 201, p.ask("POST", call+"/pictures?id=picture-on-phone&phase=complaint", "").Status)
+			want := p.get(call)
+			again := newPocket(t, s, "pocket-1") // put away, and taken out again
+			again.phone.Restore(p.phone.Waiting())
+			require.JSONEq(t, plain(t, want.Body), plain(t, again.get(call).Body))
+
+			p.sync(true) // the answer is lost: it is sent again, and begun once
+			a := p.sync()
+			require.Empty(t, a.Decisions, "%+v", a.Results)
+			assert.Empty(t, p.phone.Waiting())
+			assert.Len(t, get[[]api.CallSummary](s, 200, "GET", "/api/v1/calls", ""), before+1)
+			id := p.phone.Numbers()[c.Id]
+			require.Positive(t, id)
+			there := fmt.Sprintf("/api/v1/calls/%d", id)
+			for _, at := range []string{"", "/work", "/report"} {
+				shop := plain(t, s.askAs("pocket-1", "GET", there+at, "").Body.Bytes())
+				require.JSONEq(t, shop, plain(t, p.get(there+at).Body), at)
+				require.JSONEq(t, shop, plain(t, p.get(call+at).Body), "the old number leads there too: %s", at)
+			}
+			require.Equal(t, 404, s.ask("GET", there+"/pictures/picture-on-phone", "").Code, "its image is on its way")
+			require.Equal(t, 200, s.ask("GET", there+"/papers/report.pdf", "").Code)
+			w := s.picture(there + "/pictures?id=picture-on-phone&phase=complaint")
+			require.Equal(t, 201, w.Code, w.Body)
+			require.Equal(t, 200, s.ask("GET", there+"/pictures/picture-on-phone", "").Code)
+		})
+	}
+	s := withDemo(t)
+	p := newPocket(t, s, "pocket-1")
+	assert.Equal(t, 422, p.ask("POST", "/api/v1/calls", `{ "title": " " }`).Status)
+	assert.True(t, p.ask("POST", "/api/v1/calls", `{ "title": "x", "run": 99 }`).Elsewhere, "a run that is not on the phone")
+	assert.Empty(t, p.phone.Waiting())
 }

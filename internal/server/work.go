@@ -90,6 +90,10 @@ func (s *calls) AddPicture(ctx context.Context, r api.AddPictureRequestObject) (
 		return nil, err
 	}
 	now, err := s.changeWork(ctx, r.Call, do, clean)
+	if err == nil {
+		// A phone says that there is one before it has the signal to send it.
+		err = s.store.KeepImage(ctx, r.Call, r.Params.Id, clean)
+	}
 	made(ctx, "/calls/%d/pictures/%s", r.Call, r.Params.Id)
 	return api.AddPicture201JSONResponse{WorkNowJSONResponse: now}, err
 }
@@ -201,6 +205,9 @@ func (s *calls) pictures(ctx context.Context, v *desk.State, zone *time.Location
 			continue
 		}
 		data, err := s.store.Image(ctx, v.Call.ID, p.ID)
+		if errors.Is(err, store.ErrNotFound) {
+			continue // it is on its way from a phone
+		}
 		if err != nil {
 			return nil, err
 		}

@@ -49,6 +49,12 @@ func Cause(err error) error {
 	return err
 }
 
+// OfDatabase reports an error of the database itself, whatever was asked of it.
+func OfDatabase(err error) bool {
+	var e *sqlite.Error
+	return errors.As(err, &e)
+}
+
 // Backup writes a copy of the database to a new file, while work goes on, and
 // checks it before it gets its name.
 func (s *Store) Backup(ctx context.Context, to string) (err error) {

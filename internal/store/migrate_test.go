@@ -144,7 +144,7 @@ func TestFromBeforeRecords(t *testing.T) {
 	image, err := s.Image(ctx, 1, r.Pictures[0].ID)
 	require.NoError(t, err)
 	assert.Equal(t, []byte{0xff, 0xd8}, image[:2])
-	last, back := r.Undoable()
+	last, back := r.Undoable("", "")
 	assert.Nil(t, last, "steps from before cannot be taken back")
 	assert.Nil(t, back)
 	assert.Greater(t, len(r.Log), 15, "but what they were is kept")

@@ -274,3 +274,30 @@ UPDATE tokens SET used_at = ? WHERE id = ?;
 
 -- name: WithdrawToken :execrows
 UPDATE tokens SET withdrawn = 1 WHERE id = ? AND person_id = ? AND NOT withdrawn;
+
+-- name: Arrive :exec
+INSERT INTO arrived (command, call_id, document, device, person, role, arrived_at, refused) VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING;
+
+-- name: ArrivedOpen :many
+SELECT * FROM arrived WHERE settled_at IS NULL AND refused = '' ORDER BY n;
+
+-- name: ArrivedOne :one
+SELECT * FROM arrived WHERE command = ?;
+
+-- name: Decisions :many
+SELECT a.* FROM arrived a WHERE a.settled_at IS NULL AND a.refused <> '' ORDER BY a.n LIMIT ?;
+
+-- name: DecisionsOf :many
+SELECT * FROM arrived WHERE call_id = ? AND settled_at IS NULL AND refused <> '' ORDER BY n;
+
+-- name: RefuseArrived :exec
+UPDATE arrived SET refused = ?, call_id = ? WHERE command = ?;
+
+-- name: TakeArrived :exec
+DELETE FROM arrived WHERE command = ?;
+
+-- name: SettleArrived :execrows
+UPDATE arrived SET settled_at = ?, settled_by = ? WHERE command = ? AND settled_at IS NULL;
+
+-- name: KeepImage :exec
+INSERT INTO images (call_id, id, image) SELECT p.call_id, p.id, sqlc.arg(image) FROM parts p WHERE p.call_id = sqlc.arg(call) AND p.kind = 'picture' AND p.id = sqlc.arg(id) ON CONFLICT DO NOTHING;

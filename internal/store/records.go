@@ -463,6 +463,11 @@ func (s *Store) Image(ctx context.Context, call int64, id string) ([]byte, error
 	return image, found(err)
 }
 
+// KeepImage keeps the image of a picture that is on the record and has none yet.
+func (s *Store) KeepImage(ctx context.Context, call int64, id string, image []byte) error {
+	return s.q(ctx).KeepImage(ctx, db.KeepImageParams{Image: image, Call: call, ID: id})
+}
+
 // A Looked is what was seen in one opened box of a call, as a part of its record.
 type Looked struct {
 	Call     int64

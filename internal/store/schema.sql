@@ -13,6 +13,20 @@ CREATE TABLE actions (
     made       INTEGER CHECK (typeof(made) IN ('integer', 'null'))
 );
 
+CREATE TABLE arrived (
+    n          INTEGER PRIMARY KEY AUTOINCREMENT,
+    command    TEXT NOT NULL UNIQUE CHECK (typeof(command) = 'text'),
+    call_id    INTEGER REFERENCES calls (id) ON DELETE CASCADE CHECK (typeof(call_id) IN ('integer', 'null')),
+    document   TEXT NOT NULL CHECK (typeof(document) = 'text'),
+    device     TEXT NOT NULL CHECK (typeof(device) = 'text'),
+    person     TEXT NOT NULL CHECK (typeof(person) = 'text'),
+    role       TEXT NOT NULL CHECK (typeof(role) = 'text'),
+    arrived_at INTEGER NOT NULL CHECK (typeof(arrived_at) = 'integer'),
+    refused    TEXT NOT NULL DEFAULT '' CHECK (typeof(refused) = 'text'),
+    settled_at INTEGER CHECK (typeof(settled_at) IN ('integer', 'null')),
+    settled_by TEXT NOT NULL DEFAULT '' CHECK (typeof(settled_by) = 'text')
+);
+
 CREATE TABLE calls (
     id         INTEGER PRIMARY KEY AUTOINCREMENT,
     run_id     INTEGER NOT NULL REFERENCES runs (id) CHECK (typeof(run_id) = 'integer'),
@@ -161,6 +175,8 @@ CREATE TABLE visits (
 CREATE UNIQUE INDEX actions_by_command ON actions (command);
 
 CREATE INDEX actions_of_call ON actions (call_id, id);
+
+CREATE INDEX arrived_open ON arrived (call_id, n) WHERE settled_at IS NULL;
 
 CREATE INDEX calls_of_run ON calls (run_id, created_at, id);
 

@@ -147,7 +147,7 @@ func TestRecords(t *testing.T) {
 	used, err = s.Used(ctx, id)
 	require.NoError(t, err)
 	assert.Equal(t, []store.Have{{Item: "wall plate", Count: 2}}, used)
-	_, back := at.Record.Undoable()
+	_, back := at.Record.Undoable("", "")
 	assert.Nil(t, back)
 	_, err = s.Load(ctx, 99)
 	assert.ErrorIs(t, err, store.ErrNotFound)
@@ -234,7 +234,7 @@ func TestMoved(t *testing.T) {
 	theirs, err = s.Load(ctx, other)
 	require.NoError(t, err)
 	assert.Equal(t, "loft", theirs.Record.Directory[0].Serves)
-	last, _ := theirs.Record.Undoable()
+	last, _ := theirs.Record.Undoable("", "")
 	assert.Nil(t, last, "it is not this call's to take back")
 
 	var all sync.WaitGroup

@@ -40,6 +40,7 @@ var Tables = []Table{
 	{Name: "stock", Columns: []string{"id", "call_id", "van", "item", "unit", "count", "at", "withdrawn"}, order: "id"},
 	{Name: "actions", Columns: []string{"id", "call_id", "command", "doing", "what", "device", "person", "at", "arrived_at", "undoes", "changed", "made"}},
 	{Name: "changes", Columns: []string{"action", "n", "kind", "id", "path", "next", "before", "after"}, order: "action, n"},
+	{Name: "arrived", Columns: []string{"n", "command", "call_id", "document", "device", "person", "role", "arrived_at", "refused", "settled_at", "settled_by"}, Documents: []string{"document"}},
 	{Name: "summaries", Columns: []string{"call_id", "document", "handed_over", "question", "build", "answer"}, Documents: []string{"document"}, binary: []string{"answer"}, order: "call_id"},
 	{Name: "search", Columns: []string{"rowid", "title", "body"}, order: "rowid"},
 }

@@ -4,6 +4,20 @@
 
 package db
 
+type Arrived struct {
+	N         int64
+	Command   string
+	CallID    *int64
+	Document  string
+	Device    string
+	Person    string
+	Role      string
+	ArrivedAt int64
+	Refused   string
+	SettledAt *int64
+	SettledBy string
+}
+
 type Change struct {
 	Action int64
 	N      int64

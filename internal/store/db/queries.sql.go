@@ -431,6 +431,97 @@ func (q *Queries) Answer(ctx context.Context, callID int64) (AnswerRow, error) {
 	return i, err
 }
 
+const arrive = `-- name: Arrive :exec
+INSERT INTO arrived (command, call_id, document, device, person, role, arrived_at, refused) VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING
+`
+
+type ArriveParams struct {
+	Command   string
+	CallID    *int64
+	Document  string
+	Device    string
+	Person    string
+	Role      string
+	ArrivedAt int64
+	Refused   string
+}
+
+func (q *Queries) Arrive(ctx context.Context, arg ArriveParams) error {
+	_, err := q.db.ExecContext(ctx, arrive,
+		arg.Command,
+		arg.CallID,
+		arg.Document,
+		arg.Device,
+		arg.Person,
+		arg.Role,
+		arg.ArrivedAt,
+		arg.Refused,
+	)
+	return err
+}
+
+const arrivedOne = `-- name: ArrivedOne :one
+SELECT n, command, call_id, document, device, person, role, arrived_at, refused, settled_at, settled_by FROM arrived WHERE command = ?
+`
+
+func (q *Queries) ArrivedOne(ctx context.Context, command string) (Arrived, error) {
+	row := q.db.QueryRowContext(ctx, arrivedOne, command)
+	var i Arrived
+	err := row.Scan(
+		&i.N,
+		&i.Command,
+		&i.CallID,
+		&i.Document,
+		&i.Device,
+		&i.Person,
+		&i.Role,
+		&i.ArrivedAt,
+		&i.Refused,
+		&i.SettledAt,
+		&i.SettledBy,
+	)
+	return i, err
+}
+
+const arrivedOpen = `-- name: ArrivedOpen :many
+SELECT n, command, call_id, document, device, person, role, arrived_at, refused, settled_at, settled_by FROM arrived WHERE settled_at IS NULL AND refused = '' ORDER BY n
+`
+
+func (q *Queries) ArrivedOpen(ctx context.Context) ([]Arrived, error) {
+	rows, err := q.db.QueryContext(ctx, arrivedOpen)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Arrived
+	for rows.Next() {
+		var i Arrived
+		if err := rows.Scan(
+			&i.N,
+			&i.Command,
+			&i.CallID,
+			&i.Document,
+			&i.Device,
+			&i.Person,
+			&i.Role,
+			&i.ArrivedAt,
+			&i.Refused,
+			&i.SettledAt,
+			&i.SettledBy,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const callLines = `-- name: CallLines :many
 SELECT call_id, document FROM summaries WHERE handed_over = ?1 AND (?2 = 0 OR call_id < ?2) ORDER BY call_id DESC LIMIT ?3
 `
@@ -604,6 +695,84 @@ DELETE FROM failures WHERE name = ?
 func (q *Queries) ClearFailures(ctx context.Context, name string) error {
 	_, err := q.db.ExecContext(ctx, clearFailures, name)
 	return err
+}
+
+const decisions = `-- name: Decisions :many
+SELECT a.n, a.command, a.call_id, a.document, a.device, a.person, a.role, a.arrived_at, a.refused, a.settled_at, a.settled_by FROM arrived a WHERE a.settled_at IS NULL AND a.refused <> '' ORDER BY a.n LIMIT ?
+`
+
+func (q *Queries) Decisions(ctx context.Context, limit int64) ([]Arrived, error) {
+	rows, err := q.db.QueryContext(ctx, decisions, limit)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Arrived
+	for rows.Next() {
+		var i Arrived
+		if err := rows.Scan(
+			&i.N,
+			&i.Command,
+			&i.CallID,
+			&i.Document,
+			&i.Device,
+			&i.Person,
+			&i.Role,
+			&i.ArrivedAt,
+			&i.Refused,
+			&i.SettledAt,
+			&i.SettledBy,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const decisionsOf = `-- name: DecisionsOf :many
+SELECT n, command, call_id, document, device, person, role, arrived_at, refused, settled_at, settled_by FROM arrived WHERE call_id = ? AND settled_at IS NULL AND refused <> '' ORDER BY n
+`
+
+func (q *Queries) DecisionsOf(ctx context.Context, callID *int64) ([]Arrived, error) {
+	rows, err := q.db.QueryContext(ctx, decisionsOf, callID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Arrived
+	for rows.Next() {
+		var i Arrived
+		if err := rows.Scan(
+			&i.N,
+			&i.Command,
+			&i.CallID,
+			&i.Document,
+			&i.Device,
+			&i.Person,
+			&i.Role,
+			&i.ArrivedAt,
+			&i.Refused,
+			&i.SettledAt,
+			&i.SettledBy,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const dueGFCIs = `-- name: DueGFCIs :many
@@ -858,6 +1027,21 @@ func (q *Queries) Image(ctx context.Context, arg ImageParams) ([]byte, error) {
 	var image []byte
 	err := row.Scan(&image)
 	return image, err
+}
+
+const keepImage = `-- name: KeepImage :exec
+INSERT INTO images (call_id, id, image) SELECT p.call_id, p.id, ?1 FROM parts p WHERE p.call_id = ?2 AND p.kind = 'picture' AND p.id = ?3 ON CONFLICT DO NOTHING
+`
+
+type KeepImageParams struct {
+	Image []byte
+	Call  int64
+	ID    string
+}
+
+func (q *Queries) KeepImage(ctx context.Context, arg KeepImageParams) error {
+	_, err := q.db.ExecContext(ctx, keepImage, arg.Image, arg.Call, arg.ID)
+	return err
 }
 
 const lookedInto = `-- name: LookedInto :many
@@ -1162,6 +1346,21 @@ func (q *Queries) PersonNamed(ctx context.Context, name string) (Person, error) 
 		&i.Withdrawn,
 	)
 	return i, err
+}
+
+const refuseArrived = `-- name: RefuseArrived :exec
+UPDATE arrived SET refused = ?, call_id = ? WHERE command = ?
+`
+
+type RefuseArrivedParams struct {
+	Refused string
+	CallID  *int64
+	Command string
+}
+
+func (q *Queries) RefuseArrived(ctx context.Context, arg RefuseArrivedParams) error {
+	_, err := q.db.ExecContext(ctx, refuseArrived, arg.Refused, arg.CallID, arg.Command)
+	return err
 }
 
 const removeGFCIs = `-- name: RemoveGFCIs :exec
@@ -1492,6 +1691,24 @@ func (q *Queries) Setting(ctx context.Context, name string) (string, error) {
 	return value, err
 }
 
+const settleArrived = `-- name: SettleArrived :execrows
+UPDATE arrived SET settled_at = ?, settled_by = ? WHERE command = ? AND settled_at IS NULL
+`
+
+type SettleArrivedParams struct {
+	SettledAt *int64
+	SettledBy string
+	Command   string
+}
+
+func (q *Queries) SettleArrived(ctx context.Context, arg SettleArrivedParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, settleArrived, arg.SettledAt, arg.SettledBy, arg.Command)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
 const signIn = `-- name: SignIn :exec
 INSERT INTO sessions (token, person_id, created_at, seen_at) VALUES (?, ?, ?, ?)
 `
@@ -1714,6 +1931,15 @@ func (q *Queries) Stock(ctx context.Context) ([]StockRow, error) {
 		return nil, err
 	}
 	return items, nil
+}
+
+const takeArrived = `-- name: TakeArrived :exec
+DELETE FROM arrived WHERE command = ?
+`
+
+func (q *Queries) TakeArrived(ctx context.Context, command string) error {
+	_, err := q.db.ExecContext(ctx, takeArrived, command)
+	return err
 }
 
 const titleCall = `-- name: TitleCall :exec

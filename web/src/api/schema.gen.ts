@@ -1355,6 +1355,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/decisions/{decision}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                decision: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What arrived late and was not taken is tried once more, or let go of; either way it stays written down who decided */
+        post: operations["decide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/lights": {
         parameters: {
             query?: never;
@@ -1864,6 +1883,8 @@ export interface components {
             commands: components["schemas"]["WaitingCommand"][];
         };
         SyncAnswer: {
+            /** @description All that waits for a decision, the oldest first */
+            decisions: components["schemas"]["Decision"][];
             results: components["schemas"]["SyncResult"][];
             calls: components["schemas"]["PackedCall"][];
             /** @description Calls that are there no more */
@@ -1873,8 +1894,32 @@ export interface components {
         SyncResult: {
             id: string;
             done: boolean;
-            /** @description Why it is not */
+            /** @description Why it is not; the shop keeps it, and it needs a decision */
             detail?: string;
+            /**
+             * Format: int64
+             * @description The number of the call that it was done on, where the phone had one of its own for it
+             */
+            call?: number;
+        };
+        /** @description A command that arrived late and that the record as it is by now does not take. It is on no record until somebody decides. */
+        Decision: {
+            id: string;
+            /**
+             * Format: int64
+             * @description 0 where its call was never begun
+             */
+            call: number;
+            /**
+             * Format: date-time
+             * @description When it was done
+             */
+            at: string;
+            /** @description Who did it */
+            by: string;
+            what: string;
+            /** @description Why it is not taken */
+            why: string;
         };
         /** @description A command that the shop does not have yet */
         WaitingCommand: Record<string, never>;
@@ -5250,6 +5295,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SyncAnswer"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    decide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                decision: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    take: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description What still waits for a decision */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decision"][];
                 };
             };
             default: components["responses"]["Refused"];
