@@ -7,6 +7,7 @@ package main
 import (
 	"context"
 	"encoding/json"
+	"strconv"
 	"syscall/js"
 	"time"
 
@@ -49,6 +50,13 @@ func main() {
 			}
 			return nil, p.Take(c)
 		},
+		"lay": func(data json.RawMessage) (any, error) {
+			var heads []kept.Head
+			err := json.Unmarshal(data, &heads)
+			p.Lay(heads)
+			return nil, err
+		},
+		"opened": func(json.RawMessage) (any, error) { return p.Opened(), nil },
 		"restore": func(data json.RawMessage) (any, error) {
 			var w []kept.Waiting
 			err := json.Unmarshal(data, &w)
@@ -61,13 +69,6 @@ func main() {
 				return nil, err
 			}
 			return nil, p.Synced(a)
-		},
-		"ask": func(data json.RawMessage) (any, error) {
-			var r phone.Request
-			if err := json.Unmarshal(data, &r); err != nil {
-				return nil, err
-			}
-			return p.Ask(context.Background(), r), nil
 		},
 		"versions":  func(json.RawMessage) (any, error) { return p.Versions(), nil },
 		"waiting":   func(json.RawMessage) (any, error) { return p.Waiting(), nil },
@@ -85,6 +86,9 @@ func main() {
 	// elvat(what, text) answers with text: what was asked for, or {"error": …}.
 	js.Global().Set("elvat", js.FuncOf(func(_ js.Value, args []js.Value) any {
 		what, text := args[0].String(), args[1].String()
+		if what == "ask" {
+			return ask(p, text)
+		}
 		do, ok := answers[what]
 		if !ok {
 			return `{"error":"nothing is called so"}`
@@ -100,4 +104,18 @@ func main() {
 		return string(out)
 	}))
 	select {}
+}
+
+// ask answers a request with its status, a line end, and the body as it is: it is large, and
+// nothing on the way looks into it. 0 stands for what only the shop can answer.
+func ask(p *phone.Phone, text string) string {
+	var r phone.Request
+	if err := json.Unmarshal([]byte(text), &r); err != nil {
+		return "400\n"
+	}
+	a := p.Ask(context.Background(), r)
+	if a.Elsewhere {
+		return "0\n"
+	}
+	return strconv.Itoa(a.Status) + "\n" + string(a.Body)
 }

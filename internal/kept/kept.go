@@ -37,6 +37,8 @@ type Answer struct {
 	Build      string `json:"build"`    // of the program
 	Result     []byte `json:"result"`
 	HandedOver bool   `json:"handedOver,omitempty"` // the call is: nothing will be asked of it any more
+	// Summary is what lists show of the call as it was then.
+	Summary json.RawMessage `json:"summary,omitempty"`
 }
 
 // A Have is what a van has of an item; below zero where more was used than put on.
@@ -94,6 +96,15 @@ type Packed struct {
 	ResultUntil  *time.Time    `json:"resultUntil,omitempty"`
 	Past         []Packed      `json:"past,omitempty"`   // earlier calls of its run, the newest first, without their log
 	Guards       []DueGFCI     `json:"guards,omitempty"` // of its house
+}
+
+// A Head is what the phone has at hand of a call that nobody has looked at yet.
+type Head struct {
+	ID        int64           `json:"id"`
+	Version   int64           `json:"version"`
+	Run       int64           `json:"run"`
+	CreatedAt time.Time       `json:"createdAt"`
+	Summary   json.RawMessage `json:"summary"`
 }
 
 // Pack is the call with its record, as it travels.

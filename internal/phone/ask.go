@@ -30,10 +30,10 @@ type Request struct {
 
 // An Answer is what the shop would have answered.
 type Answer struct {
-	Status int             `json:"status"`
-	Body   json.RawMessage `json:"body"`
+	Status int
+	Body   []byte
 	// Elsewhere: the phone cannot know it, and asks the shop.
-	Elsewhere bool `json:"elsewhere,omitempty"`
+	Elsewhere bool
 }
 
 // A route answers one operation of the contract.
@@ -234,14 +234,30 @@ var routes = []route{
 
 // list is the calls on the phone, as the day shows them.
 func (p *Phone) list(ctx context.Context, _ *asked) (any, error) {
-	all := []api.CallSummary{}
+	var inHand, over []api.CallSummary
 	for _, id := range p.Calls() {
-		v, err := p.Load(staged(ctx), id) // a list says nothing of what to do next
-		if err != nil {
-			return nil, err
+		var one api.CallSummary
+		if known := p.summary(id); known != nil {
+			if err := json.Unmarshal(known, &one); err != nil {
+				return nil, err
+			}
+		} else {
+			v, err := p.Load(staged(ctx), id) // a list says nothing of what to do next
+			if errors.Is(err, ErrElsewhere) {
+				continue // it has a head without a summary, and is not opened
+			}
+			if err != nil {
+				return nil, err
+			}
+			one = v.Summary()
 		}
-		all = append(all, v.Summary())
+		if one.HandedOver {
+			over = append(over, one)
+		} else {
+			inHand = append(inHand, one)
+		}
 	}
+	all := append(append([]api.CallSummary{}, inHand...), over...)
 	return all, nil
 }
 
@@ -351,7 +367,7 @@ func (p *Phone) Ask(ctx context.Context, r Request) Answer {
 	if err != nil {
 		return refused(err)
 	}
-	return Answer{Status: route.status, Body: json.RawMessage(shop.Units.Say(string(body)))}
+	return Answer{Status: route.status, Body: []byte(shop.Units.Say(string(body)))}
 }
 
 // find reports whether the call is on the phone, by the shop's number where it has one by now.

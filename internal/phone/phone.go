@@ -6,6 +6,7 @@ package phone
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"errors"
 	"hash/fnv"
 	"maps"
@@ -29,6 +30,7 @@ type Phone struct {
 	mu     sync.Mutex
 	shared kept.Shared
 	calls  map[int64]*held
+	heads  map[int64]kept.Head // of all calls of the shop's that lie here, opened or not
 	past   map[int64]*kept.Snapshot
 	idle   []func() // what is worked out ahead
 	n      int64    // of the command made last
@@ -48,7 +50,7 @@ type held struct {
 
 // New is a phone with nothing on it yet.
 func New(now func() time.Time, who desk.Caller) *Phone {
-	p := &Phone{Who: who, calls: map[int64]*held{}, past: map[int64]*kept.Snapshot{}, numbers: map[int64]int64{}}
+	p := &Phone{Who: who, calls: map[int64]*held{}, heads: map[int64]kept.Head{}, past: map[int64]*kept.Snapshot{}, numbers: map[int64]int64{}}
 	p.Desk = desk.New(book{p}, now)
 	p.Mark = mark
 	p.WhenIdle(func(do func()) { p.idle = append(p.idle, do) })
@@ -104,9 +106,30 @@ func (p *Phone) Take(c kept.Packed) error {
 		h.waiting = before.waiting
 	}
 	p.calls[c.ID] = h
+	p.heads[c.ID] = HeadOf(&c)
 	p.mu.Unlock()
 	p.settle(h)
 	return nil
+}
+
+// HeadOf is what is at hand of a call without opening it.
+func HeadOf(c *kept.Packed) kept.Head {
+	h := kept.Head{ID: c.ID, Version: c.Version, Run: c.Run, CreatedAt: c.CreatedAt}
+	if c.Answer != nil {
+		h.Summary = c.Answer.Summary
+	}
+	return h
+}
+
+// summary is what lists show of a call, where nothing was done on it here and it need not be
+// opened for that; nil elsewhere.
+func (p *Phone) summary(id int64) json.RawMessage {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if h := p.calls[id]; h != nil && (len(h.waiting) > 0 || h.now.Version != h.base.Version) {
+		return nil
+	}
+	return p.heads[id].Summary
 }
 
 // settle puts what waits on the record as the shop has it, as it was done in the first place.
@@ -174,12 +197,26 @@ func (p *Phone) Versions() map[string]int64 {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	all := map[string]int64{}
-	for id, h := range p.calls {
-		if id > 0 {
-			all[strconv.FormatInt(id, 10)] = h.base.Version
-		}
+	for id, h := range p.heads {
+		all[strconv.FormatInt(id, 10)] = h.Version
 	}
 	return all
+}
+
+// Lay notes which of the shop's calls lie here, without opening them.
+func (p *Phone) Lay(heads []kept.Head) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, h := range heads {
+		p.heads[h.ID] = h
+	}
+}
+
+// Opened are the calls that were taken up: what is new of them is taken at once.
+func (p *Phone) Opened() []int64 {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return slices.Sorted(maps.Keys(p.calls))
 }
 
 // Synced takes what the shop answered: what it has waits no more, what it does not take says
@@ -278,7 +315,14 @@ func (h *held) waits(id string) bool {
 func (p *Phone) Calls() []int64 {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	return slices.SortedFunc(maps.Keys(p.calls), func(a, b int64) int {
+	all := map[int64]bool{}
+	for id := range p.calls {
+		all[id] = true
+	}
+	for id := range p.heads {
+		all[id] = true
+	}
+	return slices.SortedFunc(maps.Keys(all), func(a, b int64) int {
 		if a < 0 != (b < 0) {
 			return cmp.Compare(a, b)
 		}
@@ -312,8 +356,9 @@ func (p *Phone) Decisions() []api.Decision {
 func (p *Phone) Drop(id int64) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if h := p.calls[id]; h != nil && len(h.waiting) == 0 {
+	if h := p.calls[id]; h == nil || len(h.waiting) == 0 {
 		delete(p.calls, id)
+		delete(p.heads, id)
 	}
 }
 

@@ -89,9 +89,11 @@ func (r refused) code() string {
 }
 
 var (
-	errSignIn  = refused{http.StatusUnauthorized, errors.New("sign in first")}
-	errWrong   = refused{http.StatusUnauthorized, errors.New("name or passphrase is wrong")}
-	errTooMany = refused{
+	errSignIn = refused{http.StatusUnauthorized, errors.New("sign in first")}
+	// Said to a phone, which then keeps nothing of the shop.
+	errWithdrawn = refused{http.StatusGone, errors.New("access was withdrawn: nothing of the shop stays on this device")}
+	errWrong     = refused{http.StatusUnauthorized, errors.New("name or passphrase is wrong")}
+	errTooMany   = refused{
 		http.StatusTooManyRequests,
 		errors.New("too many tries: wait a quarter of an hour, or have an electrician of the shop set a new passphrase"),
 	}
@@ -288,7 +290,11 @@ func (a *access) signedIn(r *http.Request) (store.Person, error) {
 	}
 	p, began, seen, err := a.store.SignedIn(r.Context(), at)
 	if errors.Is(err, store.ErrNotFound) {
-		return store.Person{}, nil
+		gone, err := a.store.Withdrawn(r.Context(), at)
+		if gone && r.Method == http.MethodPost && r.URL.Path == base+"/sync" {
+			return store.Person{}, errWithdrawn
+		}
+		return store.Person{}, err
 	}
 	if err != nil {
 		return p, err

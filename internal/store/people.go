@@ -41,8 +41,21 @@ func (s *Store) UpdatePerson(ctx context.Context, p Person) error {
 		if err := changed(s.q(ctx).UpdatePerson(ctx, db.UpdatePersonParams{Role: p.Role, Passphrase: p.Passphrase, Withdrawn: bit(p.Withdrawn), ID: p.ID})); err != nil {
 			return err
 		}
+		if p.Withdrawn {
+			// Their sessions hold no more, and stay: by them a phone is told to keep nothing.
+			return nil
+		}
 		return s.SignOutEverywhere(ctx, p.ID)
 	})
+}
+
+// Withdrawn reports whether the session is of somebody whose access was withdrawn.
+func (s *Store) Withdrawn(ctx context.Context, token string) (bool, error) {
+	is, err := s.q(ctx).WithdrawnBy(ctx, hashed(token))
+	if errors.Is(err, sql.ErrNoRows) {
+		return false, nil
+	}
+	return is != 0, err
 }
 
 // SignOutEverywhere ends all sessions of a person.

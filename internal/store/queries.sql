@@ -151,7 +151,7 @@ INSERT INTO summaries (call_id, document, handed_over, question, build, answer) 
 ON CONFLICT (call_id) DO UPDATE SET document = excluded.document, handed_over = excluded.handed_over, question = excluded.question, build = excluded.build, answer = excluded.answer;
 
 -- name: Answer :one
-SELECT question, build, answer, handed_over FROM summaries WHERE call_id = ?;
+SELECT document, question, build, answer, handed_over FROM summaries WHERE call_id = ?;
 
 -- name: RemoveGFCIs :exec
 DELETE FROM gfcis WHERE run_id = ?;
@@ -301,3 +301,6 @@ UPDATE arrived SET settled_at = ?, settled_by = ? WHERE command = ? AND settled_
 
 -- name: KeepImage :exec
 INSERT INTO images (call_id, id, image) SELECT p.call_id, p.id, sqlc.arg(image) FROM parts p WHERE p.call_id = sqlc.arg(call) AND p.kind = 'picture' AND p.id = sqlc.arg(id) ON CONFLICT DO NOTHING;
+
+-- name: WithdrawnBy :one
+SELECT p.withdrawn FROM sessions s JOIN people p ON p.id = s.person_id WHERE s.token = ?;

@@ -101,7 +101,7 @@ func (s *Store) Answer(ctx context.Context, call int64) (Answer, error) {
 		return Answer{}, err
 	}
 	result, err := unpacked(r.Answer)
-	return Answer{Question: r.Question, Build: r.Build, Result: result, HandedOver: r.HandedOver != 0}, err
+	return Answer{Summary: []byte(r.Document), Question: r.Question, Build: r.Build, Result: result, HandedOver: r.HandedOver != 0}, err
 }
 
 // packed is data as it is kept: an answer packs to a tenth.

@@ -409,10 +409,11 @@ func (q *Queries) AddVisit(ctx context.Context, arg AddVisitParams) error {
 }
 
 const answer = `-- name: Answer :one
-SELECT question, build, answer, handed_over FROM summaries WHERE call_id = ?
+SELECT document, question, build, answer, handed_over FROM summaries WHERE call_id = ?
 `
 
 type AnswerRow struct {
+	Document   string
 	Question   string
 	Build      string
 	Answer     []byte
@@ -423,6 +424,7 @@ func (q *Queries) Answer(ctx context.Context, callID int64) (AnswerRow, error) {
 	row := q.db.QueryRowContext(ctx, answer, callID)
 	var i AnswerRow
 	err := row.Scan(
+		&i.Document,
 		&i.Question,
 		&i.Build,
 		&i.Answer,
@@ -2231,4 +2233,15 @@ func (q *Queries) WithdrawToken(ctx context.Context, arg WithdrawTokenParams) (i
 		return 0, err
 	}
 	return result.RowsAffected()
+}
+
+const withdrawnBy = `-- name: WithdrawnBy :one
+SELECT p.withdrawn FROM sessions s JOIN people p ON p.id = s.person_id WHERE s.token = ?
+`
+
+func (q *Queries) WithdrawnBy(ctx context.Context, token string) (int64, error) {
+	row := q.db.QueryRowContext(ctx, withdrawnBy, token)
+	var withdrawn int64
+	err := row.Scan(&withdrawn)
+	return withdrawn, err
 }

@@ -84,17 +84,29 @@ export type StopChange = Schemas['StopChange'];
 const patience = 10_000;
 
 /**
- * Asks the shop; without a signal, the phone, which answers as the shop would. What was done
- * there goes up before anything of the same call is asked of the shop again.
+ * The phone's own desk answers all that lies on it, with a signal or without; sync runs beside
+ * it. Only what it cannot know is asked of the shop, once that has what was done here. While
+ * the desk still starts, who only looks is told by whoever answers first.
  */
 async function reach(request: Request): Promise<Response> {
-	const { pathname } = new URL(request.url);
 	await phone.known;
-	const there = phone.now().waiting.some((w) => !w.refused && pathname.startsWith(`/api/v1/calls/${w.call}`));
-	if (there && !(await phone.sync(device))) {
-		const answer = await phone.ask(request).catch(() => undefined);
+	const { synced, waiting } = phone.now();
+	if (synced === undefined) return shop(request);
+	const own = phone.ask(request).catch(() => undefined);
+	if (!phone.answering() && request.method === 'GET' && waiting.length === 0) {
+		const answer = await Promise.race([own, shop(request.clone()).catch(() => undefined)]);
 		if (answer) return answer;
 	}
+	const answer = await own;
+	if (answer) return answer;
+	if (phone.now().waiting.length > 0) await phone.sync();
+	const told = await shop(request);
+	// What was set at the shop is known here before anybody looks.
+	if (request.method !== 'GET' && told.ok) await phone.sync();
+	return told;
+}
+
+async function shop(request: Request): Promise<Response> {
 	try {
 		// Where the phone has nothing to answer with, the shop has all the time it takes.
 		const signal = phone.now().synced
@@ -105,7 +117,7 @@ async function reach(request: Request): Promise<Response> {
 		return answer;
 	} catch (error) {
 		if (request.signal.aborted) throw error;
-		const answer = (await phone.ask(request).catch(() => undefined)) ?? (await phone.stillKnown(request));
+		const answer = await phone.stillKnown(request);
 		if (answer) return answer;
 		throw error;
 	}
@@ -134,9 +146,9 @@ export function noted<T extends { version: number }>(what: string, now: T): T {
 	return now;
 }
 
-const ofBox = /^\/api\/v1\/calls\/(\d+)\/boxes\/([^/]+)/;
-const ofWork = /^\/api\/v1\/calls\/(\d+)\/(journal|directory|pictures)/;
-const ofCall = /^\/api\/v1\/calls\/(\d+)/;
+const ofBox = /^\/api\/v1\/calls\/(-?\d+)\/boxes\/([^/]+)/;
+const ofWork = /^\/api\/v1\/calls\/(-?\d+)\/(journal|directory|pictures)/;
+const ofCall = /^\/api\/v1\/calls\/(-?\d+)/;
 
 /** Ids of what was sent and never answered: the same asked again is that, and is done once. */
 const unanswered = new Map<string, string>();

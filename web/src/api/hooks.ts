@@ -1,5 +1,6 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { replaceEqualDeep, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { keepAndSend, type Waiting } from '../outbox/outbox';
+import { answering } from '../phone/phone';
 import { inUnits } from '../ui/units';
 import { inZone } from '../ui/words';
 import {
@@ -32,8 +33,11 @@ import {
 	type Work,
 } from './client';
 
-/** How often one looks for what others did on the same call, in milliseconds. */
-const others = 5000;
+/** How often one looks for what others did on the same call, in milliseconds; a phone that answers says so itself. */
+const others = () => (answering() ? false : 5000);
+
+/** How soon one asks for the next move, where the suspects were told before it. */
+const rest = 30;
 
 export function useBasics() {
 	return useQuery({
@@ -77,9 +81,23 @@ export function useCall(call: number) {
 		queryKey: ['call', call],
 		queryFn: async () =>
 			noted(`call ${call}`, await body(client.GET('/api/v1/calls/{call}', { params: { path: { call } } }))),
-		refetchInterval: others,
+		// Until the next move is worked out, the one before stands beside the new suspects.
+		structuralSharing: (before, now) => replaceEqualDeep(before, asKnown(before as Call | undefined, now as Call)),
+		refetchInterval: ({ state }) => (state.data?.pending ? rest : others()),
 		retry: (tries, error) => !(error instanceof Refused) && tries < 3,
 	});
+}
+
+/** A call of which some is still worked out, with what was known before in its place. */
+function asKnown(before: Call | undefined, now: Call): Call {
+	if (!now.pending || !before) return now;
+	const { next, here, beforeOff, phone } = before.diagnosis;
+	const none = now.diagnosis.suspects.length === 0 && now.diagnosis.sites.length === 0;
+	return {
+		...now,
+		move: before.move,
+		diagnosis: none ? before.diagnosis : { ...now.diagnosis, next, here, beforeOff, phone },
+	};
 }
 
 export function useNewCall() {
@@ -103,10 +121,7 @@ function useChange<V>(call: number, send: (what: V) => Promise<Call>) {
 		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
 		onSuccess: (now) => {
 			const before = cache.getQueryData<Call>(['call', call]);
-			// Until it is worked out, what was known before stands.
-			const diagnosis = now.pending && before ? before.diagnosis : now.diagnosis;
-			const move = now.pending && before ? before.move : now.move;
-			cache.setQueryData(['call', call], noted(`call ${call}`, { ...now, diagnosis, move }));
+			cache.setQueryData(['call', call], noted(`call ${call}`, asKnown(before, now)));
 			if (now.pending) cache.invalidateQueries({ queryKey: ['call', call] });
 			for (const key of ['work', 'report', 'box']) cache.invalidateQueries({ queryKey: [key, call] });
 		},

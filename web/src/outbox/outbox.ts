@@ -1,5 +1,6 @@
 import { type DBSchema, type IDBPDatabase, openDB } from 'idb';
 import { body, type Call, client, type Entry, type Reading, Refused, type Work } from '../api/client';
+import { answering } from '../phone/phone';
 
 /** What is entered waits here until the server has acknowledged it: a closed tab or a dead server loses none of it. */
 export type Kept =
@@ -70,8 +71,11 @@ export async function keepAndSend(what: Waiting): Promise<Sent> {
 	const going = onTheWay.get(what.id);
 	if (going) return going;
 	try {
-		await (await open()).put('waiting', what);
-		void tell();
+		// The phone's own desk keeps what waits by itself.
+		if (!answering()) {
+			await (await open()).put('waiting', what);
+			void tell();
+		}
 	} catch {
 		// Without room to keep it, sending it is still worth while.
 	}

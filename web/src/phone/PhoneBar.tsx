@@ -1,16 +1,19 @@
 import { registerSW } from 'virtual:pwa-register';
-import { useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState, useSyncExternalStore } from 'react';
-import { useLocation } from 'react-router';
-import { device } from '../api/client';
+import { Link, useLocation, useNavigate } from 'react-router';
+import { body, client, device } from '../api/client';
 import { useSession } from '../api/shop';
 import { Button } from '../ui/Button';
+import { Problem } from '../ui/Problem';
 import { timeOf } from '../ui/words';
-import { able, begin, forget, known, now, sync, watch } from './phone';
+import { able, begin, keepInStep, known, now, sync, watch } from './phone';
 
 /** How often both sides are held against each other, and how long after the page is there for the first time. */
-const every = 20_000;
-const first = 8_000;
+const every = 5_000;
+const first = 3_000;
+/** What is on its way for less than this is nothing to speak of. */
+const patience = 5_000;
 
 /** Keeps the phone and the shop the same, and says how far that is. */
 export function PhoneBar() {
@@ -24,32 +27,33 @@ export function PhoneBar() {
 	useEffect(() => {
 		if (!able() || !works) return;
 		let stopped = false;
+		keepInStep(device, () => void cache.invalidateQueries());
+		const ready = begin({ device, person: who?.name ?? '', role: who?.role ?? '' });
 		const round = async () => {
 			if (stopped || document.visibilityState === 'hidden') return;
-			const before = now().waiting.length;
-			await begin({ device, person: who?.name ?? '', role: who?.role ?? '' });
-			if ((await sync(device)) && before > 0) void cache.invalidateQueries();
+			await ready;
+			await sync();
 		};
 		const timer = setInterval(() => void round(), every);
-		const soon = setTimeout(() => void round(), first);
-		void known.then(() => {
-			if (now().waiting.length > 0) void round();
-		});
+		// What waited goes up at once; otherwise the page comes first.
+		void known.then(() => setTimeout(() => void round(), now().waiting.length > 0 ? 0 : first));
 		const online = () => void round();
+		const seen = () => void (document.visibilityState === 'visible' && round());
 		window.addEventListener('online', online);
+		document.addEventListener('visibilitychange', seen);
 		return () => {
 			stopped = true;
 			clearInterval(timer);
-			clearTimeout(soon);
 			window.removeEventListener('online', online);
+			document.removeEventListener('visibilitychange', seen);
 		};
 	}, [works, who?.name, who?.role, cache]);
 	useEffect(() => {
 		if (!('serviceWorker' in navigator)) return;
 		const take = registerSW({ onNeedRefresh: () => setFresh(() => () => void take(true)) });
 	}, []);
-	const late = lying.waiting.filter((w) => !w.refused);
-	const stuck = lying.waiting.filter((w) => w.refused);
+	useNumber(lying.numbers);
+	const late = useLate(lying.waiting.length + lying.pictures > 0) || !lying.reached;
 	return (
 		<>
 			{fresh && pathname === '/' && (
@@ -63,31 +67,92 @@ export function PhoneBar() {
 					</Button>
 				</aside>
 			)}
-			{(late.length > 0 || stuck.length > 0 || !lying.reached) && (
+			{works && late && (
 				<aside
 					aria-label="With the shop"
 					role="status"
 					className="border-b-2 border-ink bg-sheet px-4 py-1 wide:px-5 print:hidden"
 				>
-					{(late.length > 0 || !lying.reached) && (
-						<p className="m-0">
-							{late.length > 0 && <b>{late.length} not sent yet. </b>}
-							No signal: the phone answers by itself
-							{lying.synced && `; all was with the shop ${timeOf(lying.synced)}`}.
-						</p>
-					)}
-					{stuck.map((w) => (
-						<p key={w.id} className="m-0 flex flex-wrap items-center gap-x-3">
-							<span className="grow">
-								<b>Needs a decision.</b> Entered {timeOf(w.madeAt)}, and not taken: {w.refused}
-							</span>
-							<Button kind="quiet" onClick={() => void forget(w.id)}>
-								Let go of it
-							</Button>
-						</p>
-					))}
+					<p className="m-0">
+						{count(lying.waiting.length, 'entry', 'entries')}
+						{count(lying.pictures, 'photograph', 'photographs')}
+						{lying.signedOut ? (
+							<>
+								Sign in again to send it: <Link to="/me">who is it?</Link>
+							</>
+						) : lying.reached ? (
+							'On its way to the shop'
+						) : (
+							'No signal: the phone answers by itself'
+						)}
+						{lying.synced && `; all was with the shop ${timeOf(lying.synced)}`}.
+					</p>
 				</aside>
 			)}
+			{works && lying.decisions.length > 0 && <Decisions />}
 		</>
+	);
+}
+
+const count = (n: number, one: string, more: string) =>
+	n > 0 && (
+		<b>
+			{n} {n === 1 ? one : more} not sent yet.{' '}
+		</b>
+	);
+
+/** Whether something has been so for a while. */
+function useLate(so: boolean): boolean {
+	const [late, setLate] = useState(false);
+	useEffect(() => {
+		if (!so) return setLate(false);
+		const timer = setTimeout(() => setLate(true), patience);
+		return () => clearTimeout(timer);
+	}, [so]);
+	return late;
+}
+
+/** A page that is open on a call that was begun here goes on under the shop's number for it. */
+function useNumber(numbers: Record<string, number>) {
+	const { pathname, search } = useLocation();
+	const navigate = useNavigate();
+	const own = /^\/calls\/(-\d+)/.exec(pathname)?.[1];
+	const shops = own && numbers[own];
+	useEffect(() => {
+		if (own && shops) navigate(pathname.replace(own, String(shops)) + search, { replace: true });
+	}, [own, shops, pathname, search, navigate]);
+}
+
+/** What arrived late and the record does not take by now: everybody sees it until one decides. */
+function Decisions() {
+	const { decisions } = useSyncExternalStore(watch, now);
+	const decide = useMutation({
+		mutationFn: ({ id, take }: { id: string; take: boolean }) =>
+			body(client.POST('/api/v1/decisions/{decision}', { params: { path: { decision: id } }, body: { take } })),
+	});
+	return (
+		<aside aria-label="Needs a decision" className="border-b-2 border-ink bg-sheet px-4 py-1 wide:px-5 print:hidden">
+			{decisions.map((d) => (
+				<p key={d.id} className="m-0 flex flex-wrap items-center gap-x-3">
+					<span className="min-w-0 grow basis-80 wrap-anywhere">
+						<b>Needs a decision.</b> {d.by} entered {d.what} at {timeOf(d.at)}
+						{d.call > 0 && (
+							<>
+								{' '}
+								on <Link to={`/calls/${d.call}`}>call {d.call}</Link>
+							</>
+						)}
+						, and it is not on the record: {d.why}
+					</span>
+					<Button kind="quiet" onClick={() => decide.mutate({ id: d.id, take: true })} disabled={decide.isPending}>
+						Enter it now
+					</Button>
+					<Button kind="quiet" onClick={() => decide.mutate({ id: d.id, take: false })} disabled={decide.isPending}>
+						Let go of it
+					</Button>
+				</p>
+			))}
+			<Problem error={decide.error} />
+		</aside>
 	);
 }

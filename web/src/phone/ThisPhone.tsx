@@ -1,5 +1,4 @@
 import { useEffect, useState, useSyncExternalStore } from 'react';
-import { device } from '../api/client';
 import { Button } from '../ui/Button';
 import { Part } from '../ui/Page';
 import { dayOf, timeOf } from '../ui/words';
@@ -54,7 +53,7 @@ export function ThisPhone() {
 								: 'The browser may clear it when room is short.'}
 					</p>
 					<div className="flex flex-wrap gap-2">
-						<Button onClick={() => void sync(device)}>Hold against the shop now</Button>
+						<Button onClick={() => void sync()}>Hold against the shop now</Button>
 						{room && !room.stays && (
 							<Button
 								onClick={() =>

@@ -1,18 +1,16 @@
-import type { components } from '../api/schema.gen';
-import { open, wipe } from './shelf';
-import type { Waiting, Wanted } from './worker';
+import { open, type Picture, wipe } from './shelf';
+import type { Answered, Lies, Synced, Wanted } from './worker';
 
 /** What lies on the phone, as the screens see it. */
-export interface Lying {
-	/** What the shop does not have yet. */
-	waiting: Waiting[];
-	/** When both sides last held the same. */
-	synced?: string;
+export interface Lying extends Lies {
 	/** The last try reached the shop. */
 	reached: boolean;
+	/** The shop wants to know who this is before it takes anything. */
+	signedOut: boolean;
 }
 
-let lying: Lying = { waiting: [], reached: true };
+const nothing: Lies = { waiting: [], pictures: 0, decisions: [], numbers: {} };
+let lying: Lying = { ...nothing, reached: true, signedOut: false };
 const listeners = new Set<() => void>();
 
 export const now = () => lying;
@@ -34,11 +32,18 @@ export const able = () =>
 	'locks' in navigator &&
 	isSecureContext;
 
-/** What waited, and when both sides last held the same, is known before anything is asked of the shop. */
+/** What waited, and when both sides last held the same, is known before anything is asked. The module starts meanwhile. */
 export const known: Promise<void> = able()
 	? open()
-			.then((db) => Promise.all([db.get('rest', 'waiting'), db.get('rest', 'synced')]))
-			.then(([waiting, synced]) => set({ waiting: waiting ? JSON.parse(waiting) : [], synced }))
+			.then(async (db) => {
+				const [waiting, numbers, synced] = await Promise.all([
+					db.get('rest', 'waiting'),
+					db.get('rest', 'numbers'),
+					db.get('rest', 'synced'),
+				]);
+				set({ waiting: waiting ? JSON.parse(waiting) : [], numbers: numbers ? JSON.parse(numbers) : {}, synced });
+				if (synced) void decide().then(() => leads && begun());
+			})
 			.catch(() => {}) // a browser that keeps nothing
 	: Promise.resolve();
 
@@ -139,95 +144,117 @@ function work<T>(wanted: Wanted): Promise<T> {
 	});
 }
 
+/** Whether the phone's own desk has answered: from then on it answers all that it can. */
+let answers = false;
+
+/** Whether a screen is answered by the phone, which says itself when something has changed. */
+export const answering = () => lying.synced !== undefined && answers;
+
 /** Who works here: what is done without a signal is done as that person. */
 export async function begin(who: { device: string; person: string; role: string }): Promise<void> {
 	if (!able()) return;
-	const { waiting } = await want<{ waiting: Waiting[] }>({ do: 'begin', who });
-	set({ waiting, synced: await (await open()).get('rest', 'synced') });
+	set(await want<Lies>({ do: 'begin', who }));
+	answers = true;
 }
 
-interface Answered {
-	status: number;
-	body: unknown;
-	elsewhere?: boolean;
-	waiting: Waiting[];
-}
+const ofPictures = /^\/api\/v1\/calls\/(-?\d+)\/pictures$/;
 
 /** What the phone answers to a request of the contract; undefined where only the shop can. */
 export async function ask(request: Request): Promise<Response | undefined> {
 	if (!able()) return undefined;
 	const url = new URL(request.url);
 	const etag = /"(\d+)"/.exec(request.headers.get('If-Match') ?? '');
+	const command = request.headers.get('Idempotency-Key') ?? '';
+	const call = request.method === 'POST' ? ofPictures.exec(url.pathname)?.[1] : undefined;
+	let picture: Picture | undefined;
+	if (call) {
+		const { id, phase, box } = Object.fromEntries(url.searchParams);
+		const madeAt = request.headers.get('Elvat-Made-At') ?? new Date().toISOString();
+		picture = {
+			id: id ?? '',
+			phase: phase ?? '',
+			box,
+			call: Number(call),
+			madeAt,
+			bytes: await request.clone().blob(),
+		};
+	}
 	const answer = await want<Answered>({
 		do: 'ask',
+		picture,
 		request: {
 			method: request.method,
-			path: url.pathname,
-			command: request.headers.get('Idempotency-Key') ?? '',
+			path: url.pathname + url.search,
+			command,
 			seen: etag ? Number(etag[1]) : 0,
-			body: request.method === 'GET' ? '' : await request.clone().text(),
+			body: request.method === 'GET' || picture ? '' : await request.clone().text(),
 		},
 	});
-	set({ waiting: answer.waiting });
-	if (answer.elsewhere) return undefined;
-	return new Response(JSON.stringify(answer.body), {
+	answers = true;
+	if (answer.lies) {
+		set(answer.lies);
+		soon();
+	}
+	if (answer.status === 0) return undefined;
+	return new Response(answer.body, {
 		status: answer.status,
 		headers: { 'Content-Type': answer.status < 400 ? 'application/json' : 'application/problem+json' },
 	});
 }
 
+let device = '';
+let changed = () => {};
+
+/** How this browser calls itself, and what to do when the shop had something new. */
+export function keepInStep(as: string, then: () => void): void {
+	device = as;
+	changed = then;
+}
+
+/** How long after something was done it goes up: what is done meanwhile goes with it. */
+const pause = 700;
+let later: ReturnType<typeof setTimeout> | undefined;
+
+function soon() {
+	clearTimeout(later);
+	later = setTimeout(() => void sync(), pause);
+}
+
 let syncing: Promise<boolean> | undefined;
 
 /** Brings up what the shop lacks and down what the phone lacks; false where the shop cannot be reached. */
-export function sync(device: string): Promise<boolean> {
-	if (!able()) return Promise.resolve(true);
-	syncing ??= syncOnce(device).finally(() => {
-		syncing = undefined;
-	});
+export function sync(): Promise<boolean> {
+	if (!able() || !device) return Promise.resolve(true);
+	syncing ??= want<Synced>({ do: 'sync', device })
+		.then(async ({ status, changed: other, lies }) => {
+			if (status === gone) {
+				await leave();
+				location.reload();
+				return false;
+			}
+			set({ ...lies, reached: status !== 0 && status < 500, signedOut: status === 401 });
+			if (other) changed();
+			return status === 200;
+		})
+		.catch(() => false)
+		.finally(() => {
+			syncing = undefined;
+		});
 	return syncing;
 }
 
-async function syncOnce(device: string): Promise<boolean> {
-	const upward = await want<{ calls: object; commands: Waiting[] }>({ do: 'upward' });
-	// What waits for a decision was sent, and is not sent again.
-	const commands = upward.commands.filter((c) => !c.refused);
-	let answer: components['schemas']['SyncAnswer'];
-	try {
-		const got = await fetch('/api/v1/sync', {
-			method: 'POST',
-			headers: {
-				'Content-Type': 'application/json',
-				'Elvat-Device': device,
-				'Elvat-Sent-At': new Date().toISOString(),
-			},
-			body: JSON.stringify({ ...upward, commands }),
-			signal: AbortSignal.timeout(30_000),
-		});
-		if (!got.ok) {
-			set({ reached: got.status < 500 });
-			return got.status < 500;
-		}
-		answer = await got.json();
-	} catch {
-		set({ reached: false });
-		return false;
-	}
-	const { waiting } = await want<{ waiting: Waiting[] }>({ do: 'synced', answer });
-	set({ waiting, synced: new Date().toISOString(), reached: true });
-	return true;
-}
-
-/** Lets go of what the shop does not take, once somebody decided so. */
-export async function forget(id: string): Promise<void> {
-	set(await want<{ waiting: Waiting[] }>({ do: 'forget', id }));
-}
+/** The shop's answer to a device whose access was withdrawn: nothing of the shop stays here. */
+const gone = 410;
 
 /** Nothing of the shop stays on this phone. */
 export async function leave(): Promise<void> {
 	worker?.terminate();
 	worker = undefined;
+	answers = false;
+	clearTimeout(later);
 	await wipe();
-	set({ waiting: [], synced: undefined });
+	if ('caches' in globalThis) await caches.delete('elvat-pictures');
+	set({ ...nothing, synced: undefined });
 }
 
 /** Answers of the shop that stand still: who one is, the words of a language. */
