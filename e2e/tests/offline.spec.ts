@@ -1,5 +1,5 @@
-import type { Page } from '@playwright/test';
-import { expect, phone, type Server, test } from '../server';
+import type { Locator, Page } from '@playwright/test';
+import { expect, phone, Server, test } from '../server';
 
 test.use({ serviceWorkers: 'allow', viewport: phone, hasTouch: true });
 
@@ -87,4 +87,127 @@ test('what is built is sent packed and kept, a missing file is no page', async (
 	expect(answer.headers()['content-type']).toBe('application/wasm');
 	expect(answer.headers()['cache-control']).toContain('immutable');
 	expect((await page.request.get(`${server.url}/sw.js`)).headers()['cache-control']).toBe('no-cache');
+});
+
+const shown = (at: Locator) => at.and(at.page().locator(':visible')).first();
+const button = (page: Page, name: string | RegExp) => shown(page.getByRole('button', { name }));
+const link = (page: Page, name: string | RegExp) => shown(page.getByRole('link', { name }));
+
+/** Does the first that is there of what may come next, until what is wanted is there. */
+async function until(page: Page, wanted: Locator, ...answers: (string | RegExp)[]): Promise<void> {
+	await expect(async () => {
+		if (await wanted.isVisible()) return;
+		for (const name of answers) {
+			if (!(await button(page, name).isVisible())) continue;
+			await button(page, name).click();
+			break;
+		}
+		await expect(wanted).toBeVisible({ timeout: 700 });
+	}).toPass({ timeout: 60_000, intervals: [0] });
+}
+
+/** A small picture, as a phone takes one. */
+const picture = (page: Page) =>
+	page.evaluate(async () => {
+		const canvas = new OffscreenCanvas(640, 480);
+		canvas.getContext('2d')?.fillRect(0, 0, 320, 240);
+		const bytes = new Uint8Array(await (await canvas.convertToBlob({ type: 'image/jpeg' })).arrayBuffer());
+		return [...bytes];
+	});
+
+/** What the report says on the screen of the hand-over. */
+const reportOn = async (page: Page) => (await page.getByRole('article', { name: 'The report' }).innerText()).replace(/\s+/g, ' ');
+
+test('a whole call without a signal: complaint, run, readings, dead, box, prove, photograph, signature; then the shop has it as it was shown', async ({ page, context, browser }) => {
+	test.setTimeout(240_000);
+	const server = new Server('serve');
+	await server.start();
+	try {
+		await visit(page, server, '/');
+		await server.stop('SIGKILL');
+		await context.setOffline(true);
+		await page.reload();
+		await page.getByLabel('where').fill('Kiln shed');
+		await page.getByLabel(/complaint/i).first().fill('half of it is dead');
+		await button(page, 'Start the call').click();
+		await expect(page).toHaveURL(/calls\/-\d+/);
+		await button(page, /^Read\. Start/).click();
+		for (const label of ['Door', 'Wheel', 'Glaze']) {
+			await page.getByLabel('next outlet').fill(label);
+			await page.keyboard.press('Enter');
+			await expect(page.getByRole('button', { name: new RegExp(`^${label}, fed from`) })).toBeVisible();
+			await expect(page.getByLabel('next outlet')).toHaveValue('');
+		}
+		await button(page, 'Done').click();
+
+		// Hot and neutral are exchanged at the middle one; whatever is asked before the cover comes off is answered.
+		const off = link(page, /Breaker off/);
+		for (let i = 0; i < 30 && !(await off.isVisible()); i++) {
+			const at = await shown(page.getByRole('heading', { level: 2 })).innerText().catch(() => '');
+			const pad = at.trim() === 'Wheel' ? button(page, /^Enter: hot and neutral reversed/) : button(page, /^Enter: as it should be/);
+			const near = button(page, /^or on to/);
+			const others = ['none had tripped', 'It is silent', 'Everything is unplugged', 'Enter: sensor strong at only neutral', 'Enter it'];
+			for (const next of [...others.map((name) => button(page, name)), pad, near])
+				if (await next.isVisible()) {
+					await next.click();
+					break;
+				}
+			await page.waitForTimeout(500);
+		}
+		await off.click();
+		await button(page, 'Off and locked').click();
+		await page.getByLabel('live source').fill('hall');
+		await page.getByLabel('shows, V').fill('121');
+		await button(page, /^Proven$/).click();
+		for (const _ of ['at the slots', 'at the wires']) {
+			await button(page, 'All eight below 1 V').click();
+			await button(page, 'Silent everywhere').click();
+			await button(page, /^Same again/).click();
+		}
+		await link(page, /^Look in/).click();
+		await button(page, /^Reversed polarity/).click();
+		await page.getByRole('button', { name: 'To the plan' }).last().click();
+		await until(page, button(page, 'It is made up so'), 'workshop', 'none of these', '22.5 in³', 'yes', 'plain');
+		await button(page, 'It is made up so').click();
+		await link(page, /breaker on/).click();
+		await button(page, 'The breaker is on').click();
+		await page.locator('input[type=file]').first().setInputFiles({ name: 'plate.jpg', mimeType: 'image/jpeg', buffer: Buffer.from(await picture(page)) });
+		await expect(page.getByRole('region', { name: 'Photographs' }).getByRole('img')).toBeVisible();
+		await until(page, link(page, /Hand it over/), /^As predicted/);
+		await link(page, /Hand it over/).click();
+		const sign = page.getByRole('form', { name: 'Hand over' });
+		await sign.getByLabel('handed over by').fill('A. Reyes');
+		await sign.getByLabel('to', { exact: true }).fill('the potter');
+		const box = await sign.getByRole('img', { name: 'Field to sign in' }).boundingBox();
+		if (!box) throw new Error('no field');
+		await page.mouse.move(box.x + 30, box.y + 60);
+		await page.mouse.down();
+		for (let i = 1; i < 8; i++) await page.mouse.move(box.x + 30 + 30 * i, box.y + 60 + (i % 2 ? -30 : 20));
+		await page.mouse.up();
+		await button(page, 'Hand it over').click();
+		await expect(page.getByText(/Handed over at/)).toBeVisible();
+		await expect.poll(() => reportOn(page)).toContain('A. Reyes');
+		const here = await reportOn(page);
+
+		// Back in reach: it goes up by itself, the page goes on under the shop's number, the picture follows.
+		await server.start();
+		await context.setOffline(false);
+		await expect(page).toHaveURL(/calls\/\d+/, { timeout: 60_000 });
+		await expect(page.getByRole('status', { name: 'With the shop' })).toHaveCount(0, { timeout: 60_000 });
+		const call = /calls\/(\d+)/.exec(page.url())?.[1];
+		const api = `${server.url}/api/v1/calls/${call}`;
+		await expect.poll(async () => {
+			const { pictures } = await (await page.request.get(`${api}/work`)).json();
+			return (await page.request.get(`${api}/pictures/${pictures[0]?.id}`)).status();
+		}).toBe(200);
+		const other = await browser.newContext({ serviceWorkers: 'block', viewport: phone });
+		const office = await other.newPage();
+		await office.addInitScript(() => Reflect.deleteProperty(Navigator.prototype, 'locks'));
+		await office.goto(`${server.url}/calls/${call}/hand-over`);
+		await expect(office.getByText(/Handed over at/)).toBeVisible();
+		await expect.poll(() => reportOn(office)).toBe(here);
+		await other.close();
+	} finally {
+		await server.remove();
+	}
 });

@@ -103,6 +103,8 @@ type Head struct {
 	ID        int64           `json:"id"`
 	Version   int64           `json:"version"`
 	Run       int64           `json:"run"`
+	Site      int64           `json:"site"`
+	SiteName  string          `json:"siteName"`
 	CreatedAt time.Time       `json:"createdAt"`
 	Summary   json.RawMessage `json:"summary"`
 }

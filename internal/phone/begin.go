@@ -11,12 +11,22 @@ import (
 )
 
 // newHeld is a call that is begun here by the command: the shop has nothing of it yet.
-func newHeld(w kept.Waiting) *held {
+func (p *Phone) newHeld(w kept.Waiting) *held {
 	at := kept.Call{ID: w.Call, Run: w.Call, CreatedAt: w.MadeAt, Stale: true}
+	if do, err := call.ParseDoing(w.Doing); err == nil {
+		if b, is := do.(*call.Begin); is {
+			at.Title, at.SiteName = b.Title, b.Title // as the shop will call the new house
+		}
+	}
 	if w.Place != nil {
 		at.Site, at.Panel = w.Place.Site, w.Place.Panel
 		if w.Place.Run != 0 {
 			at.Run = w.Place.Run
+		}
+		for _, h := range p.heads {
+			if h.Site == at.Site && at.Site != 0 {
+				at.SiteName = h.SiteName
+			}
 		}
 	}
 	empty := func() *kept.Snapshot {
@@ -80,7 +90,7 @@ func (p *Phone) begin(ctx context.Context, a *asked) (any, error) {
 		id--
 	}
 	p.n++
-	h := newHeld(kept.Waiting{Call: id, N: p.n, Begun: by.Command, ID: by.Command, MadeAt: at, Doing: doing, Place: &place})
+	h := p.newHeld(kept.Waiting{Call: id, N: p.n, Begun: by.Command, ID: by.Command, MadeAt: at, Doing: doing, Place: &place})
 	p.calls[id] = h
 	p.mu.Unlock()
 	p.settle(h)

@@ -114,7 +114,7 @@ func (p *Phone) Take(c kept.Packed) error {
 
 // HeadOf is what is at hand of a call without opening it.
 func HeadOf(c *kept.Packed) kept.Head {
-	h := kept.Head{ID: c.ID, Version: c.Version, Run: c.Run, CreatedAt: c.CreatedAt}
+	h := kept.Head{ID: c.ID, Version: c.Version, Run: c.Run, Site: c.Site, SiteName: c.SiteName, CreatedAt: c.CreatedAt}
 	if c.Answer != nil {
 		h.Summary = c.Answer.Summary
 	}
@@ -295,7 +295,7 @@ func (p *Phone) Restore(waiting []kept.Waiting) {
 			w.Call = to
 		}
 		if w.Call < 0 && p.calls[w.Call] == nil {
-			p.calls[w.Call] = newHeld(w)
+			p.calls[w.Call] = p.newHeld(w)
 		}
 		if h := p.calls[w.Call]; h != nil && !h.waits(w.ID) {
 			h.waiting = append(h.waiting, w)

@@ -49,6 +49,17 @@ registerRoute(
 		}),
 );
 
+// What only the shop makes, such as papers, opened without a signal: why it does not come, and not the browser's error.
+const why =
+	'<!doctype html><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>Elvat</title><body style="font:1.2rem sans-serif;margin:2rem"><p>There is no signal, and this is made by the shop. Nothing is lost: go back, and open it again when there is one.</p>';
+registerRoute(
+	({ request, url }) => request.mode === 'navigate' && url.pathname.startsWith('/api/'),
+	({ request }) =>
+		fetch(request).catch(
+			() => new Response(why, { status: 503, headers: { 'Content-Type': 'text/html; charset=utf-8' } }),
+		),
+);
+
 // A new version waits until somebody takes it: between calls, never in the middle of one.
 self.addEventListener('message', (e) => {
 	if (e.data?.type === 'SKIP_WAITING') void self.skipWaiting();

@@ -185,9 +185,13 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 					<div className="min-w-0 grow">
 						<h1 className="m-0 truncate text-lg/tight font-bold">{call.title}</h1>
 						<p className="m-0 truncate text-soft" title={call.complaint}>
-							<Link to={`/book/sites/${call.site}`} className="underline decoration-hair underline-offset-4">
-								{call.siteName}
-							</Link>
+							{call.site > 0 ? (
+								<Link to={`/book/sites/${call.site}`} className="underline decoration-hair underline-offset-4">
+									{call.siteName}
+								</Link>
+							) : (
+								call.siteName
+							)}
 							{': '}
 							{call.complaint || ago(call.createdAt)}
 						</p>

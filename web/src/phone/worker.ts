@@ -71,6 +71,8 @@ interface Head {
 	id: number;
 	version: number;
 	run: number;
+	site: number;
+	siteName: string;
 	createdAt: string;
 	summary?: unknown;
 }
@@ -207,11 +209,8 @@ async function putAway(down: SyncAnswer): Promise<boolean> {
 	const begun = down.results.map((r) => r.call ?? 0);
 	const opened = new Set([...taken, ...begun]);
 	const calls = down.calls as unknown as (Head & { answer?: { summary?: unknown } })[];
-	const lay = calls.map(({ id, version, run, createdAt, answer }) => ({
-		id,
-		version,
-		run,
-		createdAt,
+	const lay = calls.map(({ answer, id, version, run, site, siteName, createdAt }) => ({
+		...{ id, version, run, site, siteName, createdAt },
 		summary: answer?.summary,
 	}));
 	for (const head of lay) heads.set(head.id, head);
