@@ -62,6 +62,7 @@ func newRoot() *cobra.Command {
 		importCommand(),
 		checkCommand(),
 		peopleCommand(),
+		tlsCommand(),
 	)
 	return root
 }

@@ -1,70 +1,17 @@
 package main
 
 import (
-	"context"
 	"crypto/ecdsa"
 	"crypto/elliptic"
 	"crypto/rand"
-	"crypto/tls"
 	"crypto/x509"
 	"crypto/x509/pkix"
 	"encoding/pem"
-	"errors"
-	"fmt"
 	"math/big"
 	"net"
 	"os"
 	"time"
-
-	"elvat/internal/store"
 )
-
-// errNobody means that others are to be served and nobody could sign in.
-var errNobody = errors.New(
-	"nobody can sign in yet, and others than this machine are served only who can: first run elvat people add NAME --role electrician",
-)
-
-// others is how others than this machine are served: over TLS, to who signs in.
-// Nil where only this machine is.
-func (o *serveOptions) others(ctx context.Context, s *store.Store) (*tls.Config, error) {
-	host, _, err := net.SplitHostPort(o.address)
-	if err != nil {
-		return nil, fmt.Errorf("--listen %s: %w", o.address, err)
-	}
-	if ip := net.ParseIP(host); host == "localhost" || ip != nil && ip.IsLoopback() {
-		return nil, nil
-	}
-	people, err := s.People(ctx)
-	if err != nil {
-		return nil, err
-	}
-	can := false
-	for _, p := range people {
-		can = can || !p.Withdrawn && p.Passphrase != store.NoPassphrase
-	}
-	if !can {
-		return nil, errNobody
-	}
-	if (o.certificate == "") != (o.key == "") {
-		return nil, errors.New("--tls-cert and --tls-key go together")
-	}
-	certificate, key := o.certificate, o.key
-	if certificate == "" {
-		certificate, key = o.database+"-tls.crt", o.database+"-tls.key"
-		if err := selfSigned(certificate, key, host, time.Now()); err != nil {
-			return nil, err
-		}
-	}
-	pair, err := tls.LoadX509KeyPair(certificate, key)
-	if err != nil {
-		return nil, fmt.Errorf("certificate: %w", err)
-	}
-	return &tls.Config{
-		Certificates: []tls.Certificate{pair},
-		MinVersion:   tls.VersionTLS12,
-		NextProtos:   []string{"h2", "http/1.1"},
-	}, nil
-}
 
 // selfSigned makes a certificate for this machine's names and addresses, unless
 // one is there that is in force for another month.

@@ -19,6 +19,7 @@ import (
 	"elvat/internal/meterlink"
 	"elvat/internal/server"
 	"elvat/internal/store"
+	"elvat/internal/trust"
 	"elvat/web"
 )
 
@@ -30,6 +31,8 @@ type serveOptions struct {
 	address, database, shop, meter string
 	tracer                         bool // the simulated transmitter and receiver are at hand
 	certificate, key               string
+	acme                           trust.Public
+	trustPage                      string
 	backups                        string
 	keep                           int
 }
@@ -41,6 +44,15 @@ func (o *serveOptions) flags(cmd *cobra.Command) {
 	cmd.Flags().
 		StringVar(&o.certificate, "tls-cert", "", "certificate chain, PEM; without it one is made when others than this machine are served")
 	cmd.Flags().StringVar(&o.key, "tls-key", "", "its private key, PEM")
+	cmd.Flags().
+		StringSliceVar(&o.acme.Names, "acme-name", nil, "name of this machine in the public name service, for a certificate by ACME")
+	cmd.Flags().
+		StringVar(&o.acme.Program, "acme-program", "", "sets the record that proves the name: PROGRAM present|cleanup NAME VALUE")
+	cmd.Flags().StringVar(&o.acme.Email, "acme-email", "", "where the authority writes to when something is wrong")
+	cmd.Flags().StringVar(&o.acme.CA, "acme-directory", "", "address of another authority's directory")
+	cmd.Flags().DurationVar(&o.acme.Wait, "acme-wait", 30*time.Second, "how long name servers take to show the record")
+	cmd.Flags().
+		StringVar(&o.trustPage, "trust-page", "", "address to serve, without TLS, the page that makes phones trust the shop's authority (elvat tls), and nothing else")
 	cmd.Flags().StringVar(&o.backups, "backups", "", "folder of the daily backups; beside the database if not given")
 	cmd.Flags().IntVar(&o.keep, "keep", 30, "how many backups to keep")
 	cmd.Flags().StringVar(&o.meter, "meter", "", "HOST:PORT of an instrument that speaks SCPI over TCP")
@@ -150,8 +162,14 @@ func serve(cmd *cobra.Command, o serveOptions, s *store.Store) (err error) {
 	if o.backups == "" {
 		config.Backups.Folder = o.database + "-backups"
 	}
-	secure, err := o.others(cmd.Context(), s)
+	secure, authority, err := o.others(cmd.Context(), s)
 	if err != nil {
+		return err
+	}
+	if authority != nil {
+		config.Trust = authority.Handler(o.shop, "")
+	}
+	if err := o.plainPage(cmd.Context(), authority); err != nil {
 		return err
 	}
 	config.SignIn = secure != nil

@@ -22,6 +22,7 @@ import (
 	"elvat/internal/api"
 	"elvat/internal/meterlink"
 	"elvat/internal/store"
+	"elvat/internal/trust"
 )
 
 // maxBody bounds what one request may carry: a circuit file of the largest
@@ -38,6 +39,8 @@ type Config struct {
 	Now   func() time.Time // the clock
 	// Tracer says that a simulated transmitter and receiver are at hand.
 	Tracer bool
+	// Trust is the page that makes a phone trust the shop's own authority; nil where it has none.
+	Trust http.Handler
 	// SignIn says that everybody has to: the server is reached from elsewhere.
 	SignIn  bool
 	Backups Backups // Every zero: none are made by themselves
@@ -110,6 +113,13 @@ func New(c Config) (*Server, error) {
 		u.Path = base + strings.TrimPrefix(u.Path, "/api")
 		return c.Redirect(http.StatusPermanentRedirect, u.RequestURI())
 	})
+	if c.Trust == nil {
+		c.Trust = http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+			http.Error(w, "This shop has no authority of its own that a phone could trust: elvat tls make makes one, see docs/operations.md.", http.StatusNotFound)
+		})
+	}
+	e.GET(trust.Path, echo.WrapHandler(c.Trust))
+	e.GET(trust.Path+"/*", echo.WrapHandler(c.Trust))
 	e.GET("/*", frontEnd(c.Front))
 	ctx, stop := context.WithCancel(context.Background())
 	s := &Server{Handler: e, calls: calls, stop: stop}

@@ -10,7 +10,7 @@ declare const self: ServiceWorkerGlobalScope;
 // The application itself, so that it starts without a signal; what it shows is the phone's own.
 precacheAndRoute(self.__WB_MANIFEST);
 cleanupOutdatedCaches();
-registerRoute(new NavigationRoute(createHandlerBoundToURL('/index.html'), { denylist: [/^\/api\//] }));
+registerRoute(new NavigationRoute(createHandlerBoundToURL('/index.html'), { denylist: [/^\/api\//, /^\/trust/] }));
 
 // Pictures of a call: those taken here are here until the shop has them; others as they were last seen.
 const seen = new NetworkFirst({

@@ -7,7 +7,7 @@ import { useSession } from '../api/shop';
 import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { timeOf } from '../ui/words';
-import { able, begin, keepInStep, known, now, sync, watch } from './phone';
+import { able, begin, keepInStep, keeps, known, now, sync, watch } from './phone';
 
 /** How often both sides are held against each other, and how long after the page is there for the first time. */
 const every = 5_000;
@@ -50,7 +50,11 @@ export function PhoneBar() {
 	}, [works, who?.name, who?.role, cache]);
 	useEffect(() => {
 		if (!('serviceWorker' in navigator)) return;
-		const take = registerSW({ onNeedRefresh: () => setFresh(() => () => void take(true)) });
+		const take = registerSW({
+			onNeedRefresh: () => setFresh(() => () => void take(true)),
+			onRegisteredSW: () => keeps(true),
+			onRegisterError: () => keeps(false),
+		});
 	}, []);
 	useNumber(lying.numbers);
 	const late = useLate(lying.waiting.length + lying.pictures > 0) || !lying.reached;

@@ -1,13 +1,19 @@
-import { useEffect, useState, useSyncExternalStore } from 'react';
+import { type ReactNode, useEffect, useState, useSyncExternalStore } from 'react';
 import { Button } from '../ui/Button';
 import { Part } from '../ui/Page';
 import { dayOf, timeOf } from '../ui/words';
 import { able, now, sync, watch } from './phone';
 
 /** Why this browser cannot go on without a signal; nothing where it can. */
-function whyNot(): string | undefined {
-	if (!isSecureContext)
-		return 'The connection is not one that the browser trusts: over plain http on a network name, or with a certificate that this phone does not know, it gives no application a store. See “Without a signal” in docs/operations.md.';
+function whyNot(unkept?: boolean): ReactNode {
+	if (!isSecureContext || unkept)
+		return (
+			<>
+				The browser does not trust the connection: over plain http on a network name, or with a certificate that this
+				phone does not know, it keeps no application. <a href="/trust">Make this phone trust the shop</a>, where the
+				shop has an authority of its own (<code>elvat tls</code>).
+			</>
+		);
 	if (!able()) return 'This browser has no store or no WebAssembly, or keeps nothing in a private window.';
 	return undefined;
 }
@@ -17,13 +23,14 @@ export function ThisPhone() {
 	const lying = useSyncExternalStore(watch, now);
 	const [room, setRoom] = useState<{ used: number; stays: boolean } | null>(null);
 	const [asked, setAsked] = useState(false);
-	const why = whyNot();
+	const why = whyNot(lying.unkept);
+	const can = !why;
 	useEffect(() => {
-		if (why || !navigator.storage?.estimate) return;
+		if (!can || !navigator.storage?.estimate) return;
 		void Promise.all([navigator.storage.estimate(), navigator.storage.persisted()]).then(([{ usage }, stays]) =>
 			setRoom({ used: usage ?? 0, stays }),
 		);
-	}, [why]);
+	}, [can]);
 	return (
 		<Part title="This phone">
 			<p className="m-0 text-lg">

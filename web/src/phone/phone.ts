@@ -7,6 +7,8 @@ export interface Lying extends Lies {
 	reached: boolean;
 	/** The shop wants to know who this is before it takes anything. */
 	signedOut: boolean;
+	/** The application itself does not lie here: the browser refused, as where it does not trust the connection. */
+	unkept?: boolean;
 }
 
 const nothing: Lies = { waiting: [], pictures: 0, decisions: [], numbers: {} };
@@ -245,6 +247,9 @@ export function sync(): Promise<boolean> {
 
 /** The shop's answer to a device whose access was withdrawn: nothing of the shop stays here. */
 const gone = 410;
+
+/** Whether the browser keeps the application itself. */
+export const keeps = (does: boolean) => set({ unkept: !does });
 
 /** Nothing of the shop stays on this phone. */
 export async function leave(): Promise<void> {

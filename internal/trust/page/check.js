@@ -1,0 +1,1 @@
+// Nothing: that it may be installed at all is what was to be found out.
