@@ -1,6 +1,6 @@
 # Two commands do everything on a fresh machine with Go, Node and make:
 #   make demo   installs, builds, starts with demo data, prints the address
-#   make test   installs Chromium, ngspice and poppler from Debian if missing, runs all tests
+#   make test   installs Chromium, ngspice, poppler and certutil from Debian if missing, runs all tests
 .PHONY: demo build test test-go test-web test-e2e setup bench effort shots generate clean
 .DEFAULT_GOAL := build
 SHELL := /bin/bash
@@ -52,11 +52,12 @@ test-web: web/node_modules/.done web/src/phone/phone.wasm
 test-e2e: build e2e/node_modules/.done
 	cd e2e && npm run --silent check && npm test --silent
 
-# Chromium, ngspice and poppler come from Debian; nothing else is downloaded outside the registries.
+# Chromium, ngspice, poppler and certutil come from Debian; nothing else is downloaded outside the registries.
 setup:
 	@missing=""; \
 	for tool in chromium ngspice; do command -v $$tool >/dev/null || missing="$$missing $$tool"; done; \
 	command -v pdftotext >/dev/null || missing="$$missing poppler-utils"; \
+	command -v certutil >/dev/null || missing="$$missing libnss3-tools"; \
 	if [ -n "$$missing" ]; then \
 		as=""; [ "$$(id -u)" = 0 ] || as=sudo; \
 		$$as apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$as apt-get install -y -qq --no-install-recommends $$missing; \

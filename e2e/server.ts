@@ -1,4 +1,4 @@
-import { type ChildProcess, spawn } from 'node:child_process';
+import { type ChildProcess, execFileSync, spawn } from 'node:child_process';
 import { copyFileSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -66,6 +66,13 @@ export class Server {
 		child.stdin.end(`${passphrase}\n`);
 		const code = await new Promise((done) => child.on('exit', done));
 		if (code !== 0) throw new Error(`people add ${name} ended with ${code}`);
+	}
+
+	/** Makes the shop's own authority for the names. */
+	makeAuthority(...names: string[]): string {
+		const named = names.flatMap((name) => ['--name', name]);
+		execFileSync(binary, ['tls', 'make', '--db', this.database, '--shop', 'Tannery Yard', ...named]);
+		return `${this.database}-authority.crt`;
 	}
 
 	/** Ends the server and waits until it is gone; the database stays. */

@@ -6,6 +6,7 @@ import (
 	"html/template"
 	"net/http"
 	"strconv"
+	"strings"
 )
 
 //go:embed page/page.html page/page.js page/check.js page/page.css
@@ -20,11 +21,14 @@ const Path = "/trust"
 // for that, and a check of whether it does. at is the address of the application, where the
 // page is served without TLS beside it; "" on the application itself.
 func (a *Authority) Handler(shop, at string) http.Handler {
+	if shop == "" {
+		shop = a.Certificate.Subject.Organization[0]
+	}
 	mux := http.NewServeMux()
 	mux.HandleFunc("GET "+Path, func(w http.ResponseWriter, _ *http.Request) {
 		var out bytes.Buffer
 		if err := page.Execute(&out, map[string]any{
-			"Shop": shop, "At": at, "Names": a.Names(), "Fingerprint": a.Fingerprint(), "Until": a.Certificate.NotAfter.Format("2 January 2006"),
+			"Shop": shop, "At": at, "Names": a.Names(), "Pairs": strings.Split(a.Fingerprint(), ":"), "Until": a.Certificate.NotAfter.Format("2 January 2006"),
 		}); err != nil {
 			http.Error(w, err.Error(), http.StatusInternalServerError)
 			return

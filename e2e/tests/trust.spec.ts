@@ -1,0 +1,73 @@
+import { execFileSync } from 'node:child_process';
+import { mkdirSync, mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { type BrowserContext, chromium } from '@playwright/test';
+import { expect, phone, Server, test } from '../server';
+
+/** A browser of its own, which finds the shop by its name; with the certificate of an authority installed, or without. */
+async function browserAt(launch: object, home: string, installed?: string): Promise<BrowserContext> {
+	const nss = join(home, '.pki', 'nssdb');
+	mkdirSync(nss, { recursive: true });
+	execFileSync('certutil', ['-N', '-d', `sql:${nss}`, '--empty-password']);
+	if (installed) execFileSync('certutil', ['-A', '-d', `sql:${nss}`, '-n', 'the shop', '-t', 'C,,', '-i', installed]);
+	const { args, ...rest } = launch as { args: string[] };
+	return chromium.launchPersistentContext(join(home, 'profile'), {
+		...rest,
+		args: [...args, '--host-resolver-rules=MAP *.lan 127.0.0.1'],
+		env: { ...process.env, HOME: home },
+		viewport: phone,
+		serviceWorkers: 'allow',
+		// Whoever taps the warning away goes on, and is not trusted for that.
+		ignoreHTTPSErrors: !installed,
+	});
+}
+
+test('a phone that trusts the shop keeps the application; one that only tapped the warning away is told why not', async ({ launchOptions }) => {
+	const server = new Server('serve', '0.0.0.0');
+	const homes = [1, 2].map(() => mkdtempSync(join(tmpdir(), 'elvat-home-')));
+	const [trusting, doubting] = homes as [string, string];
+	try {
+		await server.letIn('Ada', 'electrician', 'nine green herons');
+		const authority = server.makeAuthority('shop.lan');
+		await server.start();
+		const at = `https://shop.lan:${new URL(server.url).port}`;
+
+		const one = await browserAt(launchOptions, trusting, authority);
+		const page = one.pages()[0] ?? (await one.newPage());
+		await page.goto(`${at}/trust`);
+		await expect(page.getByRole('status')).toContainText('This phone trusts it.');
+		await expect(page.getByText(/^([0-9A-F]{2}:){31}[0-9A-F]{2}$/)).toBeVisible();
+		await page.getByRole('link', { name: 'Open Elvat' }).click();
+		await page.getByLabel('name').fill('Ada');
+		await page.getByLabel('passphrase').fill('nine green herons');
+		await page.keyboard.press('Enter');
+		await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
+		await page.evaluate(() => navigator.serviceWorker.ready.then(() => true));
+		await page.goto(`${at}/me`);
+		await expect(page.getByRole('region', { name: 'This phone' })).toContainText('Goes on without a signal', { timeout: 60_000 });
+		// The authority vouches for the shop's name alone: the same machine under another one is refused.
+		const refused = await page.goto(at.replace('shop.lan', 'bank.lan')).catch((e) => String(e));
+		expect(refused).toContain('ERR_CERT');
+		await one.close();
+
+		const two = await browserAt(launchOptions, doubting);
+		const warned = two.pages()[0] ?? (await two.newPage());
+		await warned.goto(`${at}/trust`);
+		await expect(warned.getByRole('status')).toContainText('This phone does not trust it yet.');
+		await warned.goto(at);
+		await warned.getByLabel('name').fill('Ada');
+		await warned.getByLabel('passphrase').fill('nine green herons');
+		await warned.keyboard.press('Enter');
+		await expect(warned.getByRole('heading', { level: 1 })).toBeVisible();
+		await warned.getByRole('link', { name: /Ada/ }).click();
+		const here = warned.getByRole('region', { name: 'This phone' });
+		await expect(here).toContainText('Works with a signal only');
+		await here.getByRole('link', { name: 'Make this phone trust the shop' }).click();
+		await expect(warned.getByRole('heading', { level: 1 })).toContainText('Make this phone trust Tannery Yard');
+		await two.close();
+	} finally {
+		await server.remove();
+		for (const home of homes) rmSync(home, { recursive: true, force: true });
+	}
+});
