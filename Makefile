@@ -1,7 +1,7 @@
 # Two commands do everything on a fresh machine with Go, Node and make:
 #   make demo   installs, builds, starts with demo data, prints the address
 #   make test   installs Chromium, ngspice, poppler and certutil from Debian if missing, runs all tests
-.PHONY: demo build test test-go test-web test-e2e setup bench effort shots generate clean
+.PHONY: demo build test test-go test-web test-e2e setup bench effort histories shots generate clean
 .DEFAULT_GOAL := build
 SHELL := /bin/bash
 
@@ -41,7 +41,7 @@ test-go:
 	GOOS=js GOARCH=wasm go build ./core/... ./internal/phone
 	go test -skip AgainstNgspice ./...
 	@# What runs on several processors at once, and the fast packages, under the race detector.
-	go test -race ./core/call ./core/job ./core/merge ./core/supply ./core/visit
+	go test -race -short ./core/call ./core/job ./core/merge ./core/supply ./core/visit
 	go test -race -run 'TestActsSettle|TestABoxNobodyDrew|TestWhy|TestOutcomes' ./core/diagnosis
 	@# By itself and at length: its log is the table of what was compared with ngspice.
 	set -o pipefail; go test -v -run AgainstNgspice ./core/network ./core/tester | grep -v -e '=== ' -e '--- PASS'
@@ -66,6 +66,11 @@ setup:
 # Taps, keys and scrolls that each job costs, counted in the browser, into docs/effort.md.
 effort: setup build e2e/node_modules/.done
 	cd e2e && npm run --silent effort
+
+# Three devices apart, at length: what make test draws a few of.
+histories: setup build e2e/node_modules/.done
+	ELVAT_HISTORIES=10000 go test -run ThreeApart -timeout 30m ./core/call
+	cd e2e && HISTORIES=50 npx playwright test --project=tests apart.spec
 
 # Figures for docs/performance.md: core benchmarks, the screens and fifty users on years of
 # history, then tap to updated suspects in the browser.

@@ -34,6 +34,7 @@ type history struct {
 	accepted map[string]int // by the names of doings
 	sent     []Command      // all that were accepted
 	entered  map[Key]bool   // what was acknowledged
+	prefix   string         // of ids, where several draw
 }
 
 var theHouse = House{
@@ -82,7 +83,7 @@ func newHistory(t testing.TB, seed uint64) *history {
 	}
 }
 
-func (h *history) id() string { h.n++; return fmt.Sprintf("command-%05d", h.n) }
+func (h *history) id() string { h.n++; return fmt.Sprintf("command%s-%05d", h.prefix, h.n) }
 
 func pick[T any](r *rand.Rand, among ...T) T { return among[r.IntN(len(among))] }
 
@@ -98,12 +99,37 @@ func (h *history) raw(v any) json.RawMessage {
 	return data
 }
 
+// A Drawer draws what somebody may want done on a record as they see it.
+type Drawer struct{ h *history }
+
+// NewDrawer is one for the seed, with the call as it begins.
+func NewDrawer(t testing.TB, seed uint64) (*Drawer, *Record) {
+	h := newHistory(t, seed)
+	return &Drawer{h}, h.record
+}
+
+// Draw is of any kind but what a customer answers.
+func (d *Drawer) Draw(as *Record, prefix string) Doing {
+	d.h.record, d.h.prefix = as, prefix
+	return d.h.drawn()
+}
+
+// TheHouse is what lies beside the record in these histories.
+var TheHouse = &theHouse
+
 // drawn is something that a device of the shop may want done.
 func (h *history) drawn() Doing {
 	r := h.r
 	stop := fmt.Sprint("B", 1+r.IntN(4))
 	device := fmt.Sprint("R", 1+r.IntN(4))
 	half := pick(r, circuit.Top, circuit.Bottom)
+	if boxes := h.record.Circuit.Boxes; h.prefix != "" && len(boxes) > 0 && r.IntN(4) > 0 {
+		box := pick(r, boxes...) // named where it was made
+		stop = box.ID
+		if len(box.Devices) > 0 {
+			device = box.Devices[0].ID
+		}
+	}
 	switch name := pick(r, Names()...); name {
 	case "rename":
 		return &Rename{Title: pick(r, nil, new("Loft"), new("Press room")), Complaint: new(fmt.Sprint("dead ", r.IntN(3)))}

@@ -1,4 +1,5 @@
 import type { Locator, Page } from '@playwright/test';
+import { synced } from '../phone';
 import { expect, phone, Server, test } from '../server';
 
 test.use({ serviceWorkers: 'allow', viewport: phone, hasTouch: true });
@@ -6,29 +7,7 @@ test.use({ serviceWorkers: 'allow', viewport: phone, hasTouch: true });
 /** Opens a call once with a signal, and waits until the phone has what it needs to go on without. */
 async function visit(page: Page, server: Server, path: string): Promise<void> {
 	await page.goto(server.url + path);
-	await page.evaluate(() => navigator.serviceWorker.ready.then(() => true));
-	await expect
-		.poll(
-			() =>
-				page.evaluate(
-					() =>
-						new Promise((done) => {
-							const asked = indexedDB.open('elvat-phone');
-							asked.onerror = () => done(undefined);
-							asked.onsuccess = () => {
-								const db = asked.result;
-								if (!db.objectStoreNames.contains('rest')) return done(undefined);
-								const one = db.transaction('rest').objectStore('rest').get('synced');
-								one.onsuccess = () => {
-									db.close();
-									done(one.result);
-								};
-							};
-						}),
-				),
-			{ timeout: 60_000 },
-		)
-		.toBeTruthy();
+	await synced(page);
 }
 
 const readingsOf = async (page: Page, server: Server, call: number) =>

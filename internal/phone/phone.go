@@ -48,6 +48,12 @@ type held struct {
 	past    []int64
 }
 
+// What the shop answers to a sync.
+type (
+	SyncAnswer = api.SyncAnswer
+	SyncResult = api.SyncResult
+)
+
 // New is a phone with nothing on it yet.
 func New(now func() time.Time, who desk.Caller) *Phone {
 	p := &Phone{Who: who, calls: map[int64]*held{}, heads: map[int64]kept.Head{}, past: map[int64]*kept.Snapshot{}, numbers: map[int64]int64{}}

@@ -11,7 +11,6 @@ import (
 	"math"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	corecall "elvat/core/call"
@@ -19,6 +18,7 @@ import (
 	"elvat/core/tester"
 	"elvat/internal/api"
 	"elvat/internal/desk"
+	"elvat/internal/intake"
 	"elvat/internal/meterlink"
 	"elvat/internal/store"
 )
@@ -33,7 +33,7 @@ type calls struct {
 	freshener *freshener
 	backups   *Backups
 	access    *access
-	taking    sync.Mutex // what arrived is carried out one after the other
+	intake    *intake.Intake
 }
 
 // newCalls makes the desk on the store, and what only a server does beside it.
@@ -43,6 +43,7 @@ func newCalls(c Config, now func() time.Time, access *access) *calls {
 	}
 	s.Shop, s.Tracer, s.Desk.Meter = c.Shop, c.Tracer, c.Meter != nil
 	s.Changed, s.Code, s.NewID = s.freshener.ask, s.code, rand.Text
+	s.intake = &intake.Intake{Ledger: c.Store, Desk: s.Desk, Begin: s.begin, Refused: refusedFor}
 	return s
 }
 

@@ -126,7 +126,7 @@ func New(c Config) (*Server, error) {
 	calls.freshener.run(calls, c.Log)
 	calls.freshener.ask()
 	// What phones brought before the machine went down is carried out now.
-	if err := calls.resume(ctx); err != nil {
+	if err := calls.intake.Resume(ctx); err != nil {
 		c.Log.Error("what phones brought waits for their next visit", "error", err)
 	}
 	if c.Backups.Every > 0 {

@@ -11,7 +11,6 @@ import (
 	"time"
 
 	corecall "elvat/core/call"
-	"elvat/core/job"
 	"elvat/internal/api"
 	"elvat/internal/desk"
 	"elvat/internal/kept"
@@ -86,16 +85,23 @@ func (s *calls) packed(ctx context.Context, id int64) (kept.Packed, error) {
 // decision. The answer is what the phone lacks.
 func (s *calls) Sync(ctx context.Context, r api.SyncRequestObject) (api.SyncResponseObject, error) {
 	out := api.SyncAnswer{Results: []api.SyncResult{}, Calls: []kept.Packed{}, Gone: []int64{}}
-	if err := s.arrive(ctx, r.Body.Commands); err != nil {
+	if err := s.intake.Arrive(ctx, r.Body.Commands); err != nil {
 		return nil, err
 	}
-	if err := s.resume(ctx); err != nil {
+	if err := s.intake.Resume(ctx); err != nil {
 		return nil, err // nothing that a person could mend: it is tried again, here or when it is sent again
 	}
 	for _, c := range r.Body.Commands {
-		result, err := s.became(ctx, c)
+		became, err := s.intake.Became(ctx, c)
 		if err != nil {
 			return nil, err
+		}
+		result := api.SyncResult{Id: c.ID, Done: became.Refused == ""}
+		if became.Refused != "" {
+			result.Detail = &became.Refused
+		}
+		if became.Call != 0 {
+			result.Call = &became.Call
 		}
 		out.Results = append(out.Results, result)
 	}
@@ -148,128 +154,6 @@ func (s *calls) forPhones(ctx context.Context) (map[int64]int64, error) {
 	return all, err
 }
 
-// arrive writes down what came, by this machine's clock, before any of it is carried out.
-func (s *calls) arrive(ctx context.Context, commands []kept.Waiting) error {
-	by := desk.CallerOf(ctx)
-	all := make([]kept.Arrived, 0, len(commands))
-	for _, c := range commands {
-		if err := desk.CheckID(c.ID); err != nil {
-			return err
-		}
-		c.Refused = "" // the phone's own guess
-		a := kept.Arrived{Waiting: c, Device: by.Device, Person: by.Person, Role: string(by.Role), ArrivedAt: s.now()}
-		made, err := by.Sent(c.MadeAt)
-		if err != nil {
-			a.Refused = problem(err).Detail
-		} else {
-			a.MadeAt = made
-		}
-		all = append(all, a)
-	}
-	if len(all) == 0 {
-		return nil
-	}
-	return s.store.Arrive(ctx, all)
-}
-
-// resume carries out what arrived and was not yet: just now, or before the machine went down.
-func (s *calls) resume(ctx context.Context) error {
-	s.taking.Lock() // one after the other, in the order of making
-	defer s.taking.Unlock()
-	all, err := s.store.Untried(ctx)
-	if err != nil {
-		return err
-	}
-	for i := range all {
-		if err := s.take(ctx, &all[i]); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// errNotBegun is said of what was done on a call that the shop did not take.
-var errNotBegun = badInput{errors.New("the call that it was done on was not begun here: decide on that first")}
-
-// take carries one out. What the record does not take is noted with the reason; an error is
-// what has nothing to do with it.
-func (s *calls) take(ctx context.Context, a *kept.Arrived) error {
-	on, err := s.carryOut(ctx, a)
-	if err == nil {
-		return s.store.TakeArrived(ctx, a.ID)
-	}
-	why, passes := refusedFor(ctx, err)
-	if passes {
-		return err
-	}
-	return s.store.RefuseArrived(ctx, a.ID, why, on)
-}
-
-// refusedFor is why a command is not taken; passes where that has nothing to do with it and
-// it is tried again. What nobody foresaw is a reason too: it must not hold up what comes after.
-func refusedFor(ctx context.Context, err error) (why string, passes bool) {
-	p := problem(err)
-	switch {
-	case ctx.Err() != nil, errors.Is(err, kept.ErrMoved), store.OfDatabase(err), p != nil && p.Status >= http.StatusInternalServerError:
-		return "", true
-	case p == nil:
-		return "Elvat could not carry it out: " + err.Error(), false
-	}
-	return p.Detail, false
-}
-
-func (s *calls) carryOut(ctx context.Context, a *kept.Arrived) (on int64, err error) {
-	by := desk.Caller{Device: a.Device, Person: a.Person, Role: job.Role(a.Role), Command: a.ID, Made: a.MadeAt, Seen: a.Seen}
-	ctx = by.In(ctx)
-	do, err := corecall.ParseDoing(a.Doing)
-	if err != nil {
-		return max(a.Call, 0), badInput{err}
-	}
-	switch do := do.(type) {
-	case *corecall.Begin:
-		place := kept.Place{}
-		if a.Place != nil {
-			place = *a.Place
-		}
-		id, err := s.begin(ctx, *do, place)
-		if errors.Is(err, store.ErrNotFound) {
-			// The house was taken out of the book meanwhile: the call has one of its own.
-			id, err = s.begin(ctx, *do, kept.Place{})
-		}
-		return id, err
-	case *corecall.GiveAnswer:
-		return max(a.Call, 0), badInput{errors.New("do: this has a request of its own")}
-	}
-	if on = a.Call; on <= 0 {
-		if on, err = s.store.Begun(ctx, a.Begun); err != nil {
-			return 0, errNotBegun
-		}
-	}
-	_, err = s.Do(ctx, on, s.Command(ctx, do), nil)
-	return on, err
-}
-
-// became is what became of a command that a phone sent.
-func (s *calls) became(ctx context.Context, c kept.Waiting) (api.SyncResult, error) {
-	result := api.SyncResult{Id: c.ID, Done: true}
-	a, err := s.store.Arrived(ctx, c.ID)
-	switch {
-	case err == nil:
-		result.Done, result.Detail = false, &a.Refused
-	case !errors.Is(err, store.ErrNotFound):
-		return result, err
-	}
-	if c.Call >= 0 {
-		return result, nil
-	}
-	id, err := s.store.Begun(ctx, cmp.Or(c.Begun, c.ID))
-	if errors.Is(err, store.ErrNotFound) {
-		return result, nil
-	}
-	result.Call = &id
-	return result, err
-}
-
 // mostDecisions bounds how many are shown at once. Assumption.
 const mostDecisions = 200
 
@@ -304,13 +188,7 @@ func (s *calls) Decide(ctx context.Context, r api.DecideRequestObject) (api.Deci
 	if r.Body.Take {
 		// As it was done and by whom, on the say of who decides.
 		a.Role = string(by.Role)
-		on, err := s.carryOut(ctx, &a)
-		if err == nil {
-			err = s.store.TakeArrived(ctx, a.ID)
-		} else if why, passes := refusedFor(ctx, err); !passes {
-			err = errors.Join(s.store.RefuseArrived(ctx, a.ID, why, on), err)
-		}
-		if err != nil {
+		if err := s.intake.Try(ctx, &a); err != nil {
 			return nil, err
 		}
 	} else if err := s.store.SettleArrived(ctx, a.ID, cmp.Or(by.Person, "somebody here"), s.now()); err != nil {
@@ -318,4 +196,17 @@ func (s *calls) Decide(ctx context.Context, r api.DecideRequestObject) (api.Deci
 	}
 	left, err := s.decisions(ctx)
 	return api.Decide200JSONResponse(left), err
+}
+
+// refusedFor is why a command is not taken; passes where that has nothing to do with it and
+// it is tried again. What nobody foresaw is a reason too: it must not hold up what comes after.
+func refusedFor(ctx context.Context, err error) (why string, passes bool) {
+	p := problem(err)
+	switch {
+	case ctx.Err() != nil, errors.Is(err, kept.ErrMoved), store.OfDatabase(err), p != nil && p.Status >= http.StatusInternalServerError:
+		return "", true
+	case p == nil:
+		return "Elvat could not carry it out: " + err.Error(), false
+	}
+	return p.Detail, false
 }
