@@ -143,6 +143,9 @@ const (
 	Done       Stage = "done"
 )
 
+// SayAway is what is said once something dangerous was answered, by its codes.
+func SayAway() []string { return sayAway }
+
 // A Page is what the customer sees.
 type Page struct {
 	Stage  Stage    `json:"stage"`

@@ -81,6 +81,37 @@ test('offline: what is entered is kept when the tab is closed and the server kil
 	await context.close();
 });
 
+test('the customer without a connection: what is answered is kept over a closed tab, danger is answered at once, and all arrives once', async ({ page, server, context }) => {
+	const { path } = await (await page.request.post(`${server.url}/api/v1/calls/2/visit`)).json();
+	await page.setViewportSize(phone);
+	await page.goto(server.url + path);
+	await page.getByRole('button', { name: 'None of this' }).click();
+	await page.getByRole('button', { name: 'Drying line: dead' }).click();
+	await page.reload(); // a mark that was not sent yet is there again
+	await expect(page.getByRole('button', { name: 'Drying line: dead' })).toHaveAttribute('aria-pressed', 'true');
+	await server.stop('SIGKILL');
+	await page.getByRole('button', { name: 'Next', exact: true }).click();
+	await expect(page.getByRole('status')).toContainText('Kept on this phone');
+	await page.getByLabel('A photograph', { exact: true }).setInputFiles({ name: 'outlet.png', mimeType: 'image/png', buffer: Buffer.from('iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==', 'base64') });
+	await expect(page.getByRole('status')).toContainText('connection: 2');
+	await page.getByRole('button', { name: /Warm, a smell/ }).click();
+	await page.getByLabel(/smell of burning/).check();
+	await page.getByRole('button', { name: 'Yes, this' }).click();
+	await expect(page.getByRole('heading', { name: 'Leave it off. Stay away.' })).toBeVisible();
+	await expect(page.getByRole('main')).toContainText(/breaker/i);
+	await page.close();
+	await server.start();
+	const again = await context.newPage();
+	await again.goto(server.url + path);
+	await expect(again.getByRole('heading', { name: 'Leave it off. Stay away.' })).toBeVisible();
+	await expect.poll(async () => {
+		const call = await (await again.request.get(`${server.url}/api/v1/calls/2`)).json();
+		return call.answers.map((a: { words: string }) => a.words).join('; ');
+	}).toMatch(/Drying line.*smell/i);
+	const { pictures } = await (await again.request.get(`${server.url}/api/v1/calls/2/work`)).json();
+	expect(pictures.filter((p: { phase: string }) => p.phase === 'complaint')).toHaveLength(1);
+});
+
 test('the customer: safety first, what is dead, every GFCI once; then it smells, and the call says so', async ({ page, server }) => {
 	await openCall(page, server, 'Loft darkroom');
 	await page.getByRole('button', { name: 'Customer and parts' }).click();

@@ -1506,8 +1506,11 @@ type Verdict = nec.Verdict
 
 // Visit defines model for Visit.
 type Visit struct {
-	Answers   []VisitAnswer `json:"answers"`
-	ExpiresAt time.Time     `json:"expiresAt"`
+	Answers []VisitAnswer `json:"answers"`
+
+	// Away What is said once something dangerous was answered: the page says it at once, with a connection or without
+	Away      []string  `json:"away"`
+	ExpiresAt time.Time `json:"expiresAt"`
 	Guards    []struct {
 		Key   string  `json:"key"`
 		Label string  `json:"label"`

@@ -80,7 +80,7 @@ func (s *calls) visitNow(ctx context.Context, token string) (api.VisitNowJSONRes
 	r := v.at.Record
 	page := visit.Walk(v.guards, r.Answers)
 	now := api.VisitNowJSONResponse{
-		Shop: s.Shop, Title: r.Title, ExpiresAt: v.link.ExpiresAt, Stage: api.VisitStage(page.Stage), Say: page.Say, Next: page.Next,
+		Shop: s.Shop, Title: r.Title, ExpiresAt: v.link.ExpiresAt, Stage: api.VisitStage(page.Stage), Say: page.Say, Away: visit.SayAway(), Next: page.Next,
 		Answers: append([]visit.Answer{}, r.Answers...),
 	}
 	for _, sign := range visit.Signs {

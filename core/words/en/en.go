@@ -48,6 +48,7 @@ var Words = map[string]string{
 	"visit.offAgain":    "It went off again: I leave it off",
 	"visit.photograph":  "A photograph of the outlet, from a step away, helps.",
 	"visit.picture":     "A photograph",
+	"visit.kept":        "Kept on this phone, and sent as soon as there is a connection: %[1]s.",
 	"visit.sent":        "%[1]s sent.",
 	"visit.take":        "Take or pick a photograph",
 	"visit.noPicture":   "“%[1]s” is no picture that can be opened.",

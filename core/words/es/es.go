@@ -51,6 +51,7 @@ var Words = map[string]string{
 	"visit.offAgain":    "Se apagó de nuevo: lo dejo apagado",
 	"visit.photograph":  "Una foto del tomacorriente, desde un paso de distancia, ayuda.",
 	"visit.picture":     "Una foto",
+	"visit.kept":        "Guardado en este teléfono; se envía en cuanto haya conexión: %[1]s.",
 	"visit.sent":        "%[1]s enviadas.",
 	"visit.take":        "Tomar o elegir una foto",
 	"visit.noPicture":   "«%[1]s» no es una imagen que se pueda abrir.",

@@ -1757,6 +1757,8 @@ export interface components {
             text?: string;
         };
         Visit: {
+            /** @description What is said once something dangerous was answered: the page says it at once, with a connection or without */
+            away: string[];
             shop: string;
             title: string;
             /** Format: date-time */

@@ -49,13 +49,14 @@ export function PhoneBar() {
 		};
 	}, [works, who?.name, who?.role, cache]);
 	useEffect(() => {
-		if (!('serviceWorker' in navigator)) return;
+		// A customer opens a link once: nothing is laid on their phone.
+		if (!works || !('serviceWorker' in navigator)) return;
 		const take = registerSW({
 			onNeedRefresh: () => setFresh(() => () => void take(true)),
 			onRegisteredSW: () => keeps(true),
 			onRegisterError: () => keeps(false),
 		});
-	}, []);
+	}, [works]);
 	useNumber(lying.numbers);
 	const late = useLate(lying.waiting.length + lying.pictures > 0) || !lying.reached;
 	return (

@@ -1,14 +1,14 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { type ReactNode, useEffect, useRef, useState } from 'react';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { type ReactNode, useCallback, useEffect, useRef, useState } from 'react';
 import { useParams } from 'react-router';
 import { body, client, Refused, type Visit, type VisitAnswer } from '../api/client';
-import { newID } from '../api/newID';
 import { Button, field } from '../ui/Button';
 import { useLanguage, useWords, type Words } from '../ui/language';
 import { PictureInput } from '../ui/PictureInput';
 import { Problem } from '../ui/Problem';
 import { smaller } from '../ui/picture';
 import { Mark } from '../ui/TopBar';
+import { useDraft, useKept } from './kept';
 
 /** The customer's page: one thing at a time, what can hurt first. */
 export function VisitScreen() {
@@ -21,35 +21,16 @@ export function VisitScreen() {
 		queryFn: () => body(client.GET('/api/v1/visits/{token}', { params: { path: { token } } })),
 		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
 	});
-	const keep = (now: Visit) => cache.setQueryData(['visit', token], now);
-	const answer = useMutation({
-		mutationFn: (what: { id: string; answer: VisitAnswer }) =>
-			body(client.POST('/api/v1/visits/{token}/answers', { params: { path: { token } }, body: what })),
-		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 8,
-		onSuccess: keep,
-	});
-	const picture = useMutation({
-		mutationFn: ({ id, file }: { id: string; file: Blob }) =>
-			body(
-				client.POST('/api/v1/visits/{token}/pictures', {
-					params: { path: { token }, query: { id } },
-					body: file as unknown as string,
-					bodySerializer: (blob) => blob,
-					headers: { 'Content-Type': 'application/octet-stream' },
-				}),
-			),
-		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
-		onSuccess: keep,
-	});
+	const keep = useCallback((now: Visit) => cache.setQueryData(['visit', token], now), [cache, token]);
+	const { say, show, busy, waiting, danger, error } = useKept(token, keep);
 	const title = words?.say('visit.title') ?? '';
 	useEffect(() => {
 		document.title = visit.data ? `${title}, ${visit.data.shop}` : title;
 		document.documentElement.lang = words?.tag ?? 'en';
 	}, [visit.data, title, words?.tag]);
-	const say = (what: VisitAnswer, then?: () => void) =>
-		answer.mutate({ id: newID(), answer: what }, { onSuccess: then });
 	const [again, setAgain] = useState(false);
-	const v = visit.data;
+	// Who answers that something is dangerous is told what to do at once, with a connection or without.
+	const v = visit.data && danger ? { ...visit.data, stage: 'stay-away' as const, say: visit.data.away } : visit.data;
 	const at = `${v?.stage} ${v?.next} ${again}`;
 	// biome-ignore lint/correctness/useExhaustiveDependencies: each step begins at its top
 	useEffect(() => {
@@ -80,31 +61,32 @@ export function VisitScreen() {
 				{words?.note && <p className="m-0 border-l-4 border-ink pl-3 text-soft">{words.note}</p>}
 				{v && words && (
 					<>
-						{again ? (
+						{again && !danger ? (
 							<Danger
+								token={token}
 								visit={v}
 								words={words}
 								say={(what) => say(what, () => setAgain(false))}
-								busy={answer.isPending}
+								busy={busy}
 							/>
 						) : (
-							<Stage visit={v} words={words} say={say} busy={answer.isPending} />
+							<Stage token={token} visit={v} words={words} say={say} busy={busy} />
 						)}
 						{v.stage !== 'danger' && v.stage !== 'stay-away' && !again && (
-							<Button className="min-h-14 border-4 text-lg" onClick={() => setAgain(true)} disabled={answer.isPending}>
+							<Button className="min-h-14 border-4 text-lg" onClick={() => setAgain(true)} disabled={busy}>
 								{words.say('visit.stop')}
 							</Button>
 						)}
-						<Problem error={answer.error ?? picture.error} />
-						{v.stage !== 'danger' && v.stage !== 'stay-away' && (
-							<Photograph
-								visit={v}
-								words={words}
-								busy={picture.isPending}
-								take={(file) => picture.mutate({ id: newID(), file })}
-							/>
+						<Problem error={error} />
+						{waiting > 0 && !busy && (
+							<p role="status" className="m-0 border-2 border-ink bg-sheet px-3 py-2 text-lg">
+								{words.say('visit.kept', waiting)}
+							</p>
 						)}
-						{v.stage !== 'danger' && <Tell words={words} say={say} busy={answer.isPending} />}
+						{v.stage !== 'danger' && v.stage !== 'stay-away' && (
+							<Photograph visit={v} words={words} busy={busy} take={show} />
+						)}
+						{v.stage !== 'danger' && <Tell token={token} words={words} say={say} busy={busy} />}
 					</>
 				)}
 			</main>
@@ -113,6 +95,7 @@ export function VisitScreen() {
 }
 
 interface StageProps {
+	token: string;
 	visit: Visit;
 	words: Words;
 	say: (what: VisitAnswer, then?: () => void) => void;
@@ -239,20 +222,24 @@ function StayAway({ visit, words }: StageProps) {
 	);
 }
 
-function Outlets({ visit, words, say, busy }: StageProps) {
-	const [plugged, setPlugged] = useState('');
-	const [heavy, setHeavy] = useState(false);
-	const [at, setAt] = useState('');
-	const [work, setWork] = useState<boolean | null>(null);
-	const [storm, setStorm] = useState<boolean | null>(null);
+function Outlets({ token, visit, words, say, busy }: StageProps) {
+	const [plugged, setPlugged] = useDraft(token, 'plugged', '');
+	const [heavy, setHeavy] = useDraft(token, 'heavy', false);
+	const [at, setAt] = useDraft(token, 'at', '');
+	const [work, setWork] = useDraft<boolean | null>(token, 'work', null);
+	const [storm, setStorm] = useDraft<boolean | null>(token, 'storm', null);
 	const said = (device: string) => visit.answers.findLast((a) => a.kind === 'outlet' && a.device === device)?.works;
-	const [marks, setMarks] = useState<Record<string, boolean>>({});
+	const [marks, setMarks] = useDraft<Record<string, boolean>>(token, 'outlets', {});
 	const done = () => {
 		const all: VisitAnswer[] = Object.entries(marks).map(([device, works]) => ({ kind: 'outlet', device, works }));
 		if (plugged.trim()) all.push({ kind: 'plugged', text: plugged, heavy, box: at || undefined });
 		if (storm !== null) all.push({ kind: 'storm', yes: storm });
 		if (work !== null) all.push({ kind: 'work', yes: work, box: work && at ? at : undefined });
 		for (const a of all) say(a);
+		setMarks({});
+		setPlugged('');
+		setStorm(null);
+		setWork(null);
 	};
 	const something = Object.keys(marks).length > 0 || plugged.trim() !== '' || storm !== null || work !== null;
 	return (
@@ -422,15 +409,16 @@ function Photograph({ visit, words, take, busy }: PhotographProps) {
 	);
 }
 
-function Tell({ words, say, busy }: Pick<StageProps, 'words' | 'say' | 'busy'>) {
-	const [text, setText] = useState('');
+function Tell({ token, words, say, busy }: Omit<StageProps, 'visit'>) {
+	const [text, setText] = useDraft(token, 'note', '');
 	return (
 		<form
 			aria-label={words.say('visit.anything')}
 			className="grid gap-2"
 			onSubmit={(e) => {
 				e.preventDefault();
-				say({ kind: 'note', text }, () => setText(''));
+				say({ kind: 'note', text });
+				setText(''); // it is kept until the shop has it
 			}}
 		>
 			<label className="grid gap-1 text-soft">
