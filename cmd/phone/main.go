@@ -70,8 +70,21 @@ func main() {
 			}
 			return nil, p.Synced(a)
 		},
-		"versions":  func(json.RawMessage) (any, error) { return p.Versions(), nil },
-		"waiting":   func(json.RawMessage) (any, error) { return p.Waiting(), nil },
+		"versions": func(json.RawMessage) (any, error) { return p.Versions(), nil },
+		"waiting":  func(json.RawMessage) (any, error) { return p.Waiting(), nil },
+		"said":     func(json.RawMessage) (any, error) { return p.SaidHere(), nil },
+		"say": func(data json.RawMessage) (any, error) {
+			var all []phone.Said
+			err := json.Unmarshal(data, &all)
+			p.Say(all)
+			return nil, err
+		},
+		"heard": func(data json.RawMessage) (any, error) {
+			var id string
+			err := json.Unmarshal(data, &id)
+			p.Heard(id)
+			return nil, err
+		},
 		"decisions": func(json.RawMessage) (any, error) { return p.Decisions(), nil },
 		"numbers":   func(json.RawMessage) (any, error) { return p.Numbers(), nil },
 		"renumber": func(data json.RawMessage) (any, error) {

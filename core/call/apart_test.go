@@ -55,6 +55,7 @@ func (m *memory) Keep(_ context.Context, at *kept.Snapshot, next *call.Record, a
 func (*memory) UsedElsewhere(context.Context, string, int64) error             { return nil }
 func (*memory) CallsOfRun(context.Context, int64, int64, int) ([]int64, error) { return nil, nil }
 func (*memory) Setting(context.Context, string) ([]byte, error)                { return nil, nil }
+func (*memory) Set(context.Context, string, []byte) error                      { return nil }
 func (*memory) Stock(context.Context) ([]kept.Have, error)                     { return nil, nil }
 func (*memory) Used(context.Context, int64) ([]kept.Have, error)               { return nil, nil }
 func (*memory) Answer(context.Context, int64) (kept.Answer, error) {

@@ -61,7 +61,7 @@ for (let seed = 1; seed <= histories; seed++)
 					break;
 				}
 				case 2: {
-					const words = `${who.name} was here, ${seed}.${step}`;
+					const words = `${who.name} was here, ${seed}.${step}.`;
 					await lead(who.page, `${call}/hand-over`);
 					await who.page.getByLabel('in words').fill(words);
 					await who.page.getByLabel('in words').press('Enter');

@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { type BrowserContext, chromium } from '@playwright/test';
+import { type BrowserContext, chromium, type Page, request } from '@playwright/test';
 import { expect, phone, Server, test } from '../server';
 
 /** A browser of its own, which finds the shop by its name; with the certificate of an authority installed, or without. */
@@ -23,12 +23,41 @@ async function browserAt(launch: object, home: string, installed?: string): Prom
 	});
 }
 
+/** How much of the shop lies on the phone. */
+const lies = (page: Page) =>
+	page
+		.evaluate(
+			() =>
+				new Promise<number>((done) => {
+					const asked = indexedDB.open('elvat-phone');
+					asked.onerror = () => done(-1);
+					asked.onsuccess = () => {
+						const names = [...asked.result.objectStoreNames];
+						if (names.length === 0) return done(-1);
+						const all = asked.result.transaction(names);
+						let n = 0;
+						for (const name of names.filter((x) => x !== 'answers')) {
+							const count = all.objectStore(name).count();
+							count.onsuccess = () => {
+								n += count.result;
+							};
+						}
+						all.oncomplete = () => {
+							asked.result.close();
+							done(n);
+						};
+					};
+				}),
+		)
+		.catch(() => -1); // it is just loaded anew
+
 test('a phone that trusts the shop keeps the application; one that only tapped the warning away is told why not', async ({ launchOptions }) => {
 	const server = new Server('serve', '0.0.0.0');
 	const homes = [1, 2].map(() => mkdtempSync(join(tmpdir(), 'elvat-home-')));
 	const [trusting, doubting] = homes as [string, string];
 	try {
 		await server.letIn('Ada', 'electrician', 'nine green herons');
+		await server.letIn('Bo', 'electrician', 'five blue weirs');
 		const authority = server.makeAuthority('shop.lan');
 		await server.start();
 		const at = `https://shop.lan:${new URL(server.url).port}`;
@@ -46,6 +75,35 @@ test('a phone that trusts the shop keeps the application; one that only tapped t
 		await page.evaluate(() => navigator.serviceWorker.ready.then(() => true));
 		await page.goto(`${at}/me`);
 		await expect(page.getByRole('region', { name: 'This phone' })).toContainText('Goes on without a signal', { timeout: 60_000 });
+		// Signing out without a signal warns of what was not sent, and leaves nothing here.
+		await expect.poll(() => lies(page)).toBeGreaterThan(0);
+		await one.setOffline(true);
+		await page.goto(at);
+		await page.getByLabel('where').fill('Smithy');
+		await page.getByRole('button', { name: 'Start the call' }).click();
+		await expect(page).toHaveURL(/calls\/-/);
+		await page.goto(at);
+		await page.getByRole('button', { name: 'Sign out' }).first().click();
+		await page.getByRole('button', { name: 'Sign out and lose 1 not sent yet' }).first().click();
+		await expect.poll(() => lies(page)).toBe(0);
+		await one.setOffline(false);
+		const sign = async () => {
+			await page.goto(at);
+			await page.getByLabel('name').fill('Ada');
+			await page.getByLabel('passphrase').fill('nine green herons');
+			await page.keyboard.press('Enter');
+			await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
+		};
+		await sign();
+		// Whose access was withdrawn keeps nothing either, from the next contact on.
+		await expect.poll(() => lies(page), { timeout: 60_000 }).toBeGreaterThan(0);
+		const bo = await request.newContext({ baseURL: server.url.replace(/\[::\]|0\.0\.0\.0/, 'localhost'), ignoreHTTPSErrors: true });
+		expect((await bo.post('/api/v1/session', { data: { name: 'Bo', passphrase: 'five blue weirs' } })).ok()).toBe(true);
+		const ada = (await (await bo.get('/api/v1/people')).json()).find((p: { name: string }) => p.name === 'Ada');
+		expect((await bo.patch(`/api/v1/people/${ada.id}`, { data: { withdrawn: true } })).ok()).toBe(true);
+		await bo.dispose();
+		await expect.poll(() => lies(page), { timeout: 60_000 }).toBe(0);
+		await expect(page.getByLabel('passphrase')).toBeVisible();
 		// The authority vouches for the shop's name alone: the same machine under another one is refused.
 		const refused = await page.goto(at.replace('shop.lan', 'bank.lan')).catch((e) => String(e));
 		expect(refused).toContain('ERR_CERT');
@@ -56,11 +114,11 @@ test('a phone that trusts the shop keeps the application; one that only tapped t
 		await warned.goto(`${at}/trust`);
 		await expect(warned.getByRole('status')).toContainText('This phone does not trust it yet.');
 		await warned.goto(at);
-		await warned.getByLabel('name').fill('Ada');
-		await warned.getByLabel('passphrase').fill('nine green herons');
+		await warned.getByLabel('name').fill('Bo');
+		await warned.getByLabel('passphrase').fill('five blue weirs');
 		await warned.keyboard.press('Enter');
 		await expect(warned.getByRole('heading', { level: 1 })).toBeVisible();
-		await warned.getByRole('link', { name: /Ada/ }).click();
+		await warned.getByRole('link', { name: /Bo/ }).click();
 		const here = warned.getByRole('region', { name: 'This phone' });
 		await expect(here).toContainText('Works with a signal only');
 		await here.getByRole('link', { name: 'Make this phone trust the shop' }).click();

@@ -3,7 +3,11 @@ package desk
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"math/rand/v2"
+	"slices"
+	"strings"
 	"time"
 
 	"elvat/core/circuit"
@@ -95,6 +99,73 @@ func (d *Desk) Lights(ctx context.Context) ([]tester.Light, error) {
 		return lights, err
 	}
 	return lights, json.Unmarshal(found, &lights)
+}
+
+// mostLights bounds how many meanings of lights are kept. Assumption.
+const mostLights = 500
+
+// TellLight keeps what somebody found on a device's sheet.
+func (d *Desk) TellLight(ctx context.Context, told tester.Light) (api.Basics, error) {
+	told.Kind = strings.TrimSpace(told.Kind)
+	if err := told.Check(); err != nil {
+		return api.Basics{}, bad(err)
+	}
+	if told.Kind == "" || told.Means == "" {
+		return api.Basics{}, bad(errors.New("light: kind and means are wanted: which device, and what its sheet says"))
+	}
+	lights, err := d.Lights(ctx)
+	if err != nil {
+		return api.Basics{}, err
+	}
+	lights = slices.DeleteFunc(lights, func(l tester.Light) bool {
+		return l.Kind == told.Kind && l.Colour == told.Colour && l.Shows == told.Shows
+	})
+	if len(lights) >= mostLights {
+		return api.Basics{}, bad(fmt.Errorf("light: %d are kept already", mostLights))
+	}
+	return d.set(ctx, LightsSetting, append(lights, told))
+}
+
+// SetLamps keeps the order of the lamps of the person's own tester.
+func (d *Desk) SetLamps(ctx context.Context, b api.LampOrder) (api.Basics, error) {
+	seen := map[api.LampOrderLamps]bool{}
+	for _, pair := range b.Lamps {
+		if !pair.Valid() {
+			return api.Basics{}, bad(fmt.Errorf("lamps: %q is no pair of slots", pair))
+		}
+		seen[pair] = true
+	}
+	if len(b.Lamps) != 3 || len(seen) != 3 {
+		return api.Basics{}, bad(errors.New("lamps: each of the three stands for another pair"))
+	}
+	return d.set(ctx, LampsOf(ctx), b.Lamps)
+}
+
+func (d *Desk) set(ctx context.Context, name string, value any) (api.Basics, error) {
+	data, err := json.Marshal(value)
+	if err == nil {
+		err = d.Book.Set(ctx, name, data)
+	}
+	if err != nil {
+		return api.Basics{}, err
+	}
+	return d.Basics(ctx)
+}
+
+// Trace is what the simulated receiver shows on a pass along the breakers.
+func (d *Desk) Trace(ctx context.Context, call int64, pass int) ([]job.Strength, error) {
+	if !d.Tracer {
+		return nil, bad(errors.New("no transmitter and receiver are at hand here: say which breaker it was"))
+	}
+	if pass != 1 && pass != 2 {
+		return nil, bad(errors.New("pass: the first or the second"))
+	}
+	at, err := d.Book.Load(ctx, call)
+	if err != nil {
+		return nil, err
+	}
+	r := rand.New(rand.NewPCG(uint64(call), uint64(pass)))
+	return job.Trace(at.Record.PanelDirectory(), at.Record.Circuit.Breaker.Label, pass, r), nil
 }
 
 // HouseSetting is the name under which the house practice is kept.

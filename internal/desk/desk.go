@@ -30,6 +30,7 @@ type Book interface {
 	CallsOfRun(ctx context.Context, run, before int64, most int) ([]int64, error)
 	// Setting is what the shop set under the name; nil where it set nothing.
 	Setting(ctx context.Context, name string) ([]byte, error)
+	Set(ctx context.Context, name string, value []byte) error
 	Stock(ctx context.Context) ([]kept.Have, error)
 	Used(ctx context.Context, call int64) ([]kept.Have, error)
 	// Answer is what was worked out before; kept.ErrNotFound where nothing is.

@@ -223,6 +223,24 @@ var routes = []route{
 	op("PATCH", "calls/{call}/pictures/{picture}", 200, work(func(b api.Withdrawal, a *asked) call.Doing {
 		return &call.MarkPicture{ID: a.named["picture"], Withdrawn: b.Withdrawn}
 	})),
+	op("GET", "calls/{call}/tracer/{pass}", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		pass, _ := strconv.Atoi(a.named["pass"]) // none is refused
+		return p.Trace(ctx, a.call, pass)
+	}),
+	op("PUT", "lamps", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		b, err := into[api.LampOrder](a)
+		if err != nil {
+			return nil, err
+		}
+		return p.SetLamps(ctx, b)
+	}),
+	op("PUT", "lights", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		b, err := into[tester.Light](a)
+		if err != nil {
+			return nil, err
+		}
+		return p.TellLight(ctx, b)
+	}),
 	op("GET", "calls/{call}/report", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) { return p.Report(ctx, a.call) }),
 	op("POST", "calls/{call}/undo", 200, change(func(none, *asked) call.Doing { return &call.Undo{} })),
 	op("POST", "calls/{call}/redo", 200, change(func(none, *asked) call.Doing { return &call.Redo{} })),
@@ -352,6 +370,7 @@ func (p *Phone) Ask(ctx context.Context, r Request) Answer {
 	a.body = r.Body
 	by := p.Who
 	by.Command, by.Seen = r.Command, r.Seen
+	ctx = context.WithValue(ctx, askedKey{}, r)
 	result, err := route.answer(p, by.In(ctx), a)
 	if errors.Is(err, ErrElsewhere) {
 		return Answer{Elsewhere: true}
@@ -369,6 +388,9 @@ func (p *Phone) Ask(ctx context.Context, r Request) Answer {
 	}
 	return Answer{Status: route.status, Body: []byte(shop.Units.Say(string(body)))}
 }
+
+// askedKey is the request, for what goes on to the shop as it is.
+type askedKey struct{}
 
 // find reports whether the call is on the phone, by the shop's number where it has one by now.
 func (p *Phone) find(id *int64) bool {

@@ -37,6 +37,17 @@ type Phone struct {
 	// What the shop calls the calls that were begun here.
 	numbers   map[int64]int64
 	decisions []api.Decision
+	// said is what was set here and the shop does not know yet, by the name of the setting.
+	said map[string]Said
+}
+
+// Said is something that was set on the phone, as the request that sets it at the shop.
+type Said struct {
+	ID    string          `json:"id"`
+	Path  string          `json:"path"`
+	Body  json.RawMessage `json:"body"`
+	Name  string          `json:"name"`
+	Value json.RawMessage `json:"value"`
 }
 
 // held is a call in hand: as the shop has it, and as it is here.
@@ -56,7 +67,7 @@ type (
 
 // New is a phone with nothing on it yet.
 func New(now func() time.Time, who desk.Caller) *Phone {
-	p := &Phone{Who: who, calls: map[int64]*held{}, heads: map[int64]kept.Head{}, past: map[int64]*kept.Snapshot{}, numbers: map[int64]int64{}}
+	p := &Phone{Who: who, calls: map[int64]*held{}, heads: map[int64]kept.Head{}, past: map[int64]*kept.Snapshot{}, numbers: map[int64]int64{}, said: map[string]Said{}}
 	p.Desk = desk.New(book{p}, now)
 	p.Mark = mark
 	p.WhenIdle(func(do func()) { p.idle = append(p.idle, do) })
@@ -89,6 +100,40 @@ func (p *Phone) Share(s kept.Shared) {
 	defer p.mu.Unlock()
 	p.shared = s
 	p.Shop, p.Tracer = s.Shop, s.Tracer
+	for _, said := range p.said {
+		p.set(said.Name, said.Value)
+	}
+}
+
+func (p *Phone) set(name string, value []byte) {
+	if p.shared.Settings == nil {
+		p.shared.Settings = map[string]json.RawMessage{}
+	}
+	p.shared.Settings[name] = value
+}
+
+// SaidHere is what was set here and the shop does not know yet.
+func (p *Phone) SaidHere() []Said {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return slices.AppendSeq([]Said{}, maps.Values(p.said))
+}
+
+// Say puts back what was set when the phone was put away.
+func (p *Phone) Say(all []Said) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, s := range all {
+		p.said[s.Name] = s
+		p.set(s.Name, s.Value)
+	}
+}
+
+// Heard takes off what the shop knows by now.
+func (p *Phone) Heard(id string) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	maps.DeleteFunc(p.said, func(_ string, s Said) bool { return s.ID == id })
 }
 
 // Take puts a call as the shop has it on the phone. What waits is put on it again, in the
@@ -452,6 +497,16 @@ func (b book) Setting(_ context.Context, name string) ([]byte, error) {
 	b.p.mu.Lock()
 	defer b.p.mu.Unlock()
 	return b.p.shared.Settings[name], nil
+}
+
+// Set sets it here; the request that asked for it goes to the shop.
+func (b book) Set(ctx context.Context, name string, value []byte) error {
+	b.p.mu.Lock()
+	defer b.p.mu.Unlock()
+	asked, _ := ctx.Value(askedKey{}).(Request)
+	b.p.said[name] = Said{ID: asked.Command, Path: asked.Path, Body: asked.Body, Name: name, Value: value}
+	b.p.set(name, value)
+	return nil
 }
 
 // used adds up what was used on a record, by van, item and unit.

@@ -4,18 +4,14 @@ import (
 	"bytes"
 	"context"
 	"crypto/rand"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"math"
-	"slices"
-	"strings"
 	"time"
 
 	corecall "elvat/core/call"
 	"elvat/core/circuit"
-	"elvat/core/tester"
 	"elvat/internal/api"
 	"elvat/internal/desk"
 	"elvat/internal/intake"
@@ -54,59 +50,15 @@ func (s *calls) GetBasics(ctx context.Context, _ api.GetBasicsRequestObject) (ap
 	return api.GetBasics200JSONResponse(basics), err
 }
 
-// mostLights bounds how many meanings of lights are kept. Assumption.
-const mostLights = 500
-
 // TellLight keeps what somebody found on a device's sheet.
 func (s *calls) TellLight(ctx context.Context, r api.TellLightRequestObject) (api.TellLightResponseObject, error) {
-	told := *r.Body
-	told.Kind = strings.TrimSpace(told.Kind)
-	if err := told.Check(); err != nil {
-		return nil, badInput{err}
-	}
-	if told.Kind == "" || told.Means == "" {
-		return nil, badInput{errors.New("light: kind and means are wanted: which device, and what its sheet says")}
-	}
-	lights, err := s.Lights(ctx)
-	if err != nil {
-		return nil, err
-	}
-	lights = slices.DeleteFunc(lights, func(l tester.Light) bool {
-		return l.Kind == told.Kind && l.Colour == told.Colour && l.Shows == told.Shows
-	})
-	if len(lights) >= mostLights {
-		return nil, badInput{fmt.Errorf("light: %d are kept already", mostLights)}
-	}
-	kept, err := json.Marshal(append(lights, told))
-	if err != nil {
-		return nil, err
-	}
-	if err := s.store.Set(ctx, desk.LightsSetting, kept); err != nil {
-		return nil, err
-	}
-	basics, err := s.Basics(ctx)
+	basics, err := s.Desk.TellLight(ctx, *r.Body)
 	return api.TellLight200JSONResponse(basics), err
 }
 
+// SetLamps keeps the order of the lamps of the person's own tester.
 func (s *calls) SetLamps(ctx context.Context, r api.SetLampsRequestObject) (api.SetLampsResponseObject, error) {
-	seen := map[api.LampOrderLamps]bool{}
-	for _, pair := range r.Body.Lamps {
-		if !pair.Valid() {
-			return nil, badInput{fmt.Errorf("lamps: %q is no pair of slots", pair)}
-		}
-		seen[pair] = true
-	}
-	if len(r.Body.Lamps) != 3 || len(seen) != 3 {
-		return nil, badInput{errors.New("lamps: each of the three stands for another pair")}
-	}
-	kept, err := json.Marshal(r.Body.Lamps)
-	if err != nil {
-		return nil, err
-	}
-	if err := s.store.Set(ctx, desk.LampsOf(ctx), kept); err != nil {
-		return nil, err
-	}
-	basics, err := s.Basics(ctx)
+	basics, err := s.Desk.SetLamps(ctx, *r.Body)
 	return api.SetLamps200JSONResponse(basics), err
 }
 

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"math/rand/v2"
 	"time"
 
 	corecall "elvat/core/call"
@@ -47,32 +46,13 @@ func (s *calls) SetDirectory(
 	return api.SetDirectory200JSONResponse{WorkNowJSONResponse: now}, err
 }
 
-var errNoTracer = errors.New("no transmitter and receiver are at hand here: say which breaker it was")
-
 // TraceBreaker is what the simulated receiver shows.
 func (s *calls) TraceBreaker(
 	ctx context.Context,
 	r api.TraceBreakerRequestObject,
 ) (api.TraceBreakerResponseObject, error) {
-	if !s.Tracer {
-		return nil, badInput{errNoTracer}
-	}
-	if r.Pass != 1 && r.Pass != 2 {
-		return nil, badInput{errors.New("pass: the first or the second")}
-	}
-	at, err := s.store.Load(ctx, r.Call)
-	if err != nil {
-		return nil, err
-	}
-	seed := uint64(r.Call)
-	return api.TraceBreaker200JSONResponse(
-		job.Trace(
-			at.Record.PanelDirectory(),
-			at.Record.Circuit.Breaker.Label,
-			r.Pass,
-			rand.New(rand.NewPCG(seed, uint64(r.Pass))),
-		),
-	), nil
+	shown, err := s.Trace(ctx, r.Call, r.Pass)
+	return api.TraceBreaker200JSONResponse(shown), err
 }
 
 // AddPicture keeps a photograph taken at a phase of the call, drawn anew.

@@ -10,6 +10,7 @@ import { BoxScreen } from './box/BoxScreen';
 import { CallScreen } from './calls/CallScreen';
 import { Day } from './calls/Day';
 import { WaitingBar } from './outbox/WaitingBar';
+import { keepOffer } from './phone/Install';
 import { PhoneBar } from './phone/PhoneBar';
 import { PracticeScreen } from './practice/PracticeScreen';
 import { GuardScreen, ResultScreen } from './result/ResultScreen';
@@ -29,6 +30,7 @@ import { HandOverScreen } from './work/HandOverScreen';
 import { ProveScreen } from './work/ProveScreen';
 
 followTheme();
+keepOffer();
 
 // Read seldom, and with pictures: fetched when it is opened.
 const GuideScreen = lazy(() => import('./guide/GuideScreen'));

@@ -19,7 +19,10 @@ const once = (tries: number, error: Error) => !(error instanceof Refused && erro
 export function useSession() {
 	return useQuery({
 		queryKey: ['session'],
-		queryFn: () => body(client.GET('/api/v1/session')),
+		queryFn: async () => {
+			await leftBefore();
+			return body(client.GET('/api/v1/session'));
+		},
 		staleTime: 60_000,
 		retry: once,
 	});
@@ -39,12 +42,40 @@ export function useSignIn() {
 	});
 }
 
+/** Somebody signed out where the shop could not be told. */
+const signingOut = 'elvat-signing-out';
+
+function leaving(is: boolean) {
+	try {
+		if (is) localStorage.setItem(signingOut, '1');
+		else localStorage.removeItem(signingOut);
+	} catch {} // a browser that keeps nothing
+}
+
+/** Tells the shop of a signing out that it does not know of yet. */
+export async function leftBefore(): Promise<void> {
+	try {
+		if (localStorage.getItem(signingOut) === null) return;
+	} catch {
+		return;
+	}
+	await body(client.DELETE('/api/v1/session'));
+	leaving(false);
+}
+
 export function useSignOut() {
 	const cache = useQueryClient();
 	return useMutation({
-		mutationFn: () => body(client.DELETE('/api/v1/session')),
+		mutationFn: async () => {
+			// Without a signal too nothing stays here; the shop is told at the next contact.
+			await leave();
+			leaving(true);
+			const session = await body(client.DELETE('/api/v1/session'));
+			leaving(false);
+			return session;
+		},
+		onError: () => location.reload(),
 		onSuccess: (session) => {
-			void leave();
 			cache.setQueryData(['session'], session);
 			cache.removeQueries({ predicate: (q) => q.queryKey[0] !== 'session' });
 		},

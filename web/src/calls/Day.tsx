@@ -3,6 +3,7 @@ import { Link, useNavigate } from 'react-router';
 import type { CallSummary } from '../api/client';
 import { useBasics, useCalls, useCallsBefore, useNewCall, useSetExample } from '../api/hooks';
 import { useMay } from '../api/shop';
+import { Install } from '../phone/Install';
 import { Button, field } from '../ui/Button';
 import { Nav } from '../ui/Nav';
 import { OpenFile } from '../ui/OpenFile';
@@ -51,6 +52,7 @@ export function Day() {
 					)}
 				</div>
 				{(adding || none) && <NewCall close={none ? undefined : () => setAdding(false)} />}
+				<Install worked={(calls.data ?? []).some((c) => c.readings > 0)} />
 				<Problem error={calls.error} again={() => calls.refetch()} />
 				{calls.isPending && <p>Opening the day's calls</p>}
 				<ul className="m-0 list-none border-t-2 border-ink p-0" aria-label="Calls">

@@ -2,6 +2,7 @@ import { type ReactNode, useEffect, useState, useSyncExternalStore } from 'react
 import { Button } from '../ui/Button';
 import { Part } from '../ui/Page';
 import { dayOf, timeOf } from '../ui/words';
+import { installed } from './Install';
 import { able, now, sync, watch } from './phone';
 
 /** Why this browser cannot go on without a signal; nothing where it can. */
@@ -59,6 +60,12 @@ export function ThisPhone() {
 								? 'The browser may clear it when room is short: it did not agree to keep it. It does so sooner once Elvat is installed on the home screen.'
 								: 'The browser may clear it when room is short.'}
 					</p>
+					{!installed() && (
+						<p className="m-0 text-soft">
+							On the home screen it starts like any application: in the browser’s menu, “Install” or “Add to home
+							screen”.
+						</p>
+					)}
 					<div className="flex flex-wrap gap-2">
 						<Button onClick={() => void sync()}>Hold against the shop now</Button>
 						{room && !room.stays && (

@@ -18,7 +18,7 @@ export interface Picture {
 interface Shelf extends DBSchema {
 	calls: { key: string; value: string };
 	heads: { key: string; value: string };
-	rest: { key: 'shared' | 'waiting' | 'who' | 'synced' | 'numbers' | 'decisions'; value: string };
+	rest: { key: 'shared' | 'waiting' | 'who' | 'synced' | 'numbers' | 'decisions' | 'said'; value: string };
 	answers: { key: string; value: string };
 	pictures: { key: string; value: Picture };
 }

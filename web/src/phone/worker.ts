@@ -67,6 +67,13 @@ function told<T>(what: string, text: string): T {
 	return answer as T;
 }
 
+/** Something that was set here, as the request that sets it at the shop. */
+interface Said {
+	id: string;
+	path: string;
+	body: unknown;
+}
+
 interface Head {
 	id: number;
 	version: number;
@@ -89,7 +96,7 @@ let pictures = 0;
 const ready = (async () => {
 	const go = new Go();
 	const db = await open();
-	const [{ instance }, shared, who, waiting, lay, known, kept, last, shots] = await Promise.all([
+	const [{ instance }, shared, who, waiting, lay, known, kept, last, shots, said] = await Promise.all([
 		WebAssembly.instantiateStreaming(fetch(new URL('./phone.wasm', import.meta.url)), go.importObject),
 		db.get('rest', 'shared'),
 		db.get('rest', 'who'),
@@ -99,12 +106,14 @@ const ready = (async () => {
 		db.get('rest', 'decisions'),
 		db.get('rest', 'synced'),
 		db.getAll('pictures'),
+		db.get('rest', 'said'),
 	]);
 	void go.run(instance);
 	synced = last;
 	pictures = shots.filter((p) => !p.sent).length;
 	if (who) told('begin', who);
 	if (shared) told('share', shared);
+	if (said) told('say', said);
 	const all = lay.map((text) => JSON.parse(text) as Head);
 	for (const head of all) heads.set(head.id, head);
 	tell('lay', all);
@@ -165,8 +174,34 @@ async function ask({ body, ...rest }: Request, picture?: Picture): Promise<Answe
 		await (await open()).delete('pictures', picture.id);
 		pictures--;
 	}
+	if (rest.method === 'PUT' && ofSetting.test(rest.path)) await keepSaid();
 	if (rest.method !== 'GET') answer.lies = await lies();
 	return answer;
+}
+
+/** What is set for the whole shop, and may be set here. */
+const ofSetting = /^\/api\/v1\/(lamps|lights)$/;
+
+async function keepSaid(): Promise<void> {
+	await (await open()).put('rest', JSON.stringify(tell('said', null)), 'said');
+}
+
+/** Has the shop set what was set here; the status of what it did not answer well. */
+async function sendSaid(device: string): Promise<number> {
+	for (const { id, path, body } of await queued(async () => tell<Said[]>('said', null))) {
+		const answer = await fetch(path, {
+			method: 'PUT',
+			headers: { ...sent(device, 'application/json'), 'Idempotency-Key': id },
+			body: JSON.stringify(body),
+			signal: AbortSignal.timeout(patience),
+		}).catch(() => undefined);
+		if (!answer || (!answer.ok && !final(answer.status))) return answer?.status ?? 0;
+		await queued(async () => {
+			tell('heard', id);
+			await keepSaid();
+		});
+	}
+	return 200;
 }
 
 /** How much goes up at once, and how long the shop may take for it. */
@@ -176,6 +211,8 @@ const patience = 30_000;
 /** Brings up what the shop lacks and down what the phone lacks, then pictures: one is sent again if it did not arrive. */
 async function sync(device: string): Promise<Synced> {
 	let changed = false;
+	const said = await sendSaid(device);
+	if (said !== 200) return { status: said, changed, lies: await queued(lies) };
 	for (let more = true; more; ) {
 		const upward = await queued(async () => {
 			const commands = tell<Waiting[]>('waiting', null).slice(0, batch);

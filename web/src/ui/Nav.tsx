@@ -1,5 +1,7 @@
+import { useState, useSyncExternalStore } from 'react';
 import { Link } from 'react-router';
 import { useMay, useSession, useSignOut } from '../api/shop';
+import { now, sync, watch } from '../phone/phone';
 import { Button } from './Button';
 
 const link = 'inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4';
@@ -9,6 +11,14 @@ export function Nav() {
 	const session = useSession();
 	const manages = useMay('manage');
 	const out = useSignOut();
+	const { waiting, pictures } = useSyncExternalStore(watch, now);
+	const [asked, setAsked] = useState(false);
+	const unsent = waiting.length + pictures;
+	// What waits would go with the rest of the shop's: it is sent first, and who cannot is asked.
+	const signOut = async () => {
+		if (unsent > 0 && !asked && !(await sync())) return setAsked(true);
+		out.mutate();
+	};
 	return (
 		<nav aria-label="The shop" className="flex flex-wrap items-center max-wide:px-2">
 			<Link to="/book" className={link}>
@@ -36,8 +46,8 @@ export function Nav() {
 					<Link to="/me" className={link}>
 						{session.data.name}, {session.data.role}
 					</Link>
-					<Button kind="quiet" onClick={() => out.mutate()}>
-						Sign out
+					<Button kind="quiet" onClick={() => void signOut()}>
+						{asked && unsent > 0 ? `Sign out and lose ${unsent} not sent yet` : 'Sign out'}
 					</Button>
 				</span>
 			)}
