@@ -52,10 +52,14 @@ for (let seed = 1; seed <= histories; seed++)
 				case 1: {
 					const at = outlets[draw(outlets.length)];
 					await lead(who.page, `${call}?at=${at}&half=${draw(2) ? 'top' : 'bottom'}`);
-					await who.page.locator('body').press('4'); // the test lamp
 					await expect(list(who.page).first()).toBeVisible();
 					const count = await list(who.page).count();
-					await who.page.getByRole('button', { name: 'Enter: test lamp off' }).click();
+					const enter = who.page.getByRole('button', { name: 'Enter: test lamp off' });
+					await expect(async () => {
+						await who.page.locator('body').press('4'); // the test lamp
+						await expect(enter).toBeVisible({ timeout: 1000 });
+					}).toPass();
+					await enter.click();
 					await expect(list(who.page)).not.toHaveCount(count);
 					entered++;
 					break;

@@ -8,12 +8,11 @@ import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { timeOf } from '../ui/words';
 import { able, begin, keepInStep, keeps, known, now, sync, watch } from './phone';
+import { useLate } from './ShopState';
 
 /** How often both sides are held against each other, and how long after the page is there for the first time. */
 const every = 5_000;
 const first = 3_000;
-/** What is on its way for less than this is nothing to speak of. */
-const patience = 5_000;
 
 /** Keeps the phone and the shop the same, and says how far that is. */
 export function PhoneBar() {
@@ -106,17 +105,6 @@ const count = (n: number, one: string, more: string) =>
 		</b>
 	);
 
-/** Whether something has been so for a while. */
-function useLate(so: boolean): boolean {
-	const [late, setLate] = useState(false);
-	useEffect(() => {
-		if (!so) return setLate(false);
-		const timer = setTimeout(() => setLate(true), patience);
-		return () => clearTimeout(timer);
-	}, [so]);
-	return late;
-}
-
 /** A page that is open on a call that was begun here goes on under the shop's number for it. */
 function useNumber(numbers: Record<string, number>) {
 	const { pathname, search } = useLocation();
@@ -140,14 +128,14 @@ function Decisions() {
 			{decisions.map((d) => (
 				<p key={d.id} className="m-0 flex flex-wrap items-center gap-x-3">
 					<span className="min-w-0 grow basis-80 wrap-anywhere">
-						<b>Needs a decision.</b> {d.by} entered {d.what} at {timeOf(d.at)}
+						<b>Needs a decision.</b> {timeOf(d.at)}, {d.by}: {d.what}
 						{d.call > 0 && (
 							<>
 								{' '}
-								on <Link to={`/calls/${d.call}`}>call {d.call}</Link>
+								(<Link to={`/calls/${d.call}`}>call {d.call}</Link>)
 							</>
 						)}
-						, and it is not on the record: {d.why}
+						. It is not on the record: {d.why}.
 					</span>
 					<Button kind="quiet" onClick={() => decide.mutate({ id: d.id, take: true })} disabled={decide.isPending}>
 						Enter it now

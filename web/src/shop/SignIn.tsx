@@ -89,25 +89,27 @@ export function MeScreen() {
 		);
 	};
 	return (
-		<Page title={session.data?.name || 'Nobody is signed in'} under={session.data?.role}>
-			<form onSubmit={submit} className="grid max-w-md gap-4" aria-label="Change the passphrase">
-				<label className="grid gap-1 text-soft">
-					passphrase until now
-					<input
-						className={field}
-						type="password"
-						autoComplete="current-password"
-						value={old}
-						onChange={(e) => setOld(e.target.value)}
-					/>
-				</label>
-				<NewPassphrase value={next} set={setNext} />
-				<Button kind="main" type="submit" disabled={change.isPending || !old || !next}>
-					Change it
-				</Button>
-				{change.isSuccess && <p role="status">Changed. Your other sessions have ended.</p>}
-				<Problem error={change.error} />
-			</form>
+		<Page title={session.data?.name || 'This phone'} under={session.data?.role}>
+			{session.data?.required && (
+				<form onSubmit={submit} className="grid max-w-md gap-4" aria-label="Change the passphrase">
+					<label className="grid gap-1 text-soft">
+						passphrase until now
+						<input
+							className={field}
+							type="password"
+							autoComplete="current-password"
+							value={old}
+							onChange={(e) => setOld(e.target.value)}
+						/>
+					</label>
+					<NewPassphrase value={next} set={setNext} />
+					<Button kind="main" type="submit" disabled={change.isPending || !old || !next}>
+						Change it
+					</Button>
+					{change.isSuccess && <p role="status">Changed. Your other sessions have ended.</p>}
+					<Problem error={change.error} />
+				</form>
+			)}
 			{session.data?.required && <Tokens />}
 			<ThisPhone />
 		</Page>

@@ -1,18 +1,23 @@
 import { Moon, Sun } from 'lucide-react';
+import { ShopState } from '../phone/ShopState';
 import { useTheme } from './theme';
 
+/** What stands in the corner of every screen: how far phone and shop are, and light or dark. */
 export function ThemeButton() {
 	const [theme, toggle] = useTheme();
 	return (
-		<button
-			type="button"
-			onClick={toggle}
-			className="grid size-11 shrink-0 place-items-center hover:bg-wash"
-			aria-label={theme === 'dark' ? 'Light screen' : 'Dark screen'}
-			aria-keyshortcuts="l"
-		>
-			{theme === 'dark' ? <Sun size={20} /> : <Moon size={20} />}
-		</button>
+		<span className="flex shrink-0 items-center">
+			<ShopState />
+			<button
+				type="button"
+				onClick={toggle}
+				className="grid size-11 shrink-0 place-items-center hover:bg-wash"
+				aria-label={theme === 'dark' ? 'Light screen' : 'Dark screen'}
+				aria-keyshortcuts="l"
+			>
+				{theme === 'dark' ? <Sun size={20} /> : <Moon size={20} />}
+			</button>
+		</span>
 	);
 }
 
