@@ -94,7 +94,10 @@ async function reach(request: Request): Promise<Response> {
 	if (synced === undefined) return shop(request);
 	const own = phone.ask(request).catch(() => undefined);
 	if (!phone.answering() && request.method === 'GET' && waiting.length === 0) {
-		const answer = await Promise.race([own, shop(request.clone()).catch(() => undefined)]);
+		const asked = shop(request.clone()).catch(() => undefined);
+		const answer = await Promise.race([own, asked]);
+		// What the shop showed is to lie here too before the next is asked.
+		if (answer && answer === (await Promise.race([asked, undefined]))) void phone.sync();
 		if (answer) return answer;
 	}
 	const answer = await own;

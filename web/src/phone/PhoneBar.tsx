@@ -12,7 +12,7 @@ import { useLate } from './ShopState';
 
 /** How often both sides are held against each other, and how long after the page is there for the first time. */
 const every = 5_000;
-const first = 3_000;
+const first = 1_000;
 
 /** Keeps the phone and the shop the same, and says how far that is. */
 export function PhoneBar() {
