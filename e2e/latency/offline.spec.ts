@@ -43,10 +43,10 @@ async function taps(page: Page, count: number): Promise<number[]> {
 
 /** Holds the renderers of this browser at a quarter of their time while it does that: the slow phone of the basement. */
 async function atAQuarter<T>(what: () => Promise<T>): Promise<T> {
-	const renderers = () => execSync("pgrep -f -- '--type=renderer' || true").toString().split('\n').filter(Boolean).map(Number);
+	const renderers = execSync("pgrep -f -- '--type=renderer' || true").toString().split('\n').filter(Boolean).map(Number);
 	let runs = true;
 	const signal = (s: NodeJS.Signals) => {
-		for (const pid of renderers())
+		for (const pid of renderers)
 			try {
 				process.kill(pid, s);
 			} catch {} // it is gone

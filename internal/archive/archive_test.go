@@ -24,6 +24,7 @@ import (
 	"elvat/core/tester"
 	"elvat/internal/archive"
 	"elvat/internal/demo"
+	"elvat/internal/kept"
 	"elvat/internal/server"
 	"elvat/internal/store"
 )
@@ -65,6 +66,10 @@ func full(t *testing.T) (*store.Store, string) {
 		_, err = s.Keep(ctx, at, next, a, []byte{0xff, 0xd8, 0, 1, 2})
 		require.NoError(t, err)
 	}
+	require.NoError(t, s.Arrive(ctx, []kept.Arrived{{
+		Waiting: kept.Waiting{Call: 1, ID: "late-command", MadeAt: noon, Doing: []byte(`{"do":"remove-stop","box":"B99"}`), Refused: "no such box"},
+		Device:  "phone", Person: "Ada", ArrivedAt: noon,
+	}}))
 	require.NoError(t, server.Summarize(ctx, s, func() time.Time { return noon }, func(int) {}))
 	return s, path
 }
