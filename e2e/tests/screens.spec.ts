@@ -212,7 +212,7 @@ test('site book, vans, people and the customer: no axe violation, nothing sticks
 			['/book/runs/2', 'Print dryer'],
 			['/vans', 'lever, 5-wire'],
 			['/shop', 'Ada'],
-			['/me', 'passphrase until now'],
+			['/me', 'This phone'],
 			[path, 'None of this'],
 		]) {
 			await page.goto(server.url + at);
