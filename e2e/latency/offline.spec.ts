@@ -1,7 +1,8 @@
 import { execSync } from 'node:child_process';
+import { join } from 'node:path';
 import type { Page } from '@playwright/test';
 import { synced } from '../phone';
-import { expect, openCall, phone, Server, test } from '../server';
+import { expect, phone, test } from '../server';
 
 test.use({ serviceWorkers: 'allow', viewport: phone });
 
@@ -28,16 +29,16 @@ const lead = (page: Page, path: string) =>
 		dispatchEvent(new PopStateEvent('popstate', { state: {} }));
 	}, path);
 
-async function taps(page: Page, count: number): Promise<number[]> {
+/** Each on a page that was loaded anew; rest: until its engine is prepared. */
+async function taps(page: Page, url: string, outlets: string[], rest: number): Promise<number[]> {
 	const took: number[] = [];
-	const outlets = ['R1', 'R2', 'R4', 'R5', 'R6', 'R7', 'R8', 'R9'];
-	for (let i = 0; i < count; i++) {
-		await lead(page, `/calls/3?at=${outlets[i % outlets.length]}&half=${i % 2 ? 'top' : 'bottom'}`);
-		await page.locator('body').press('1');
-		await page.waitForTimeout(900);
-		const ms = await tap(page, i % 3 === 0 ? 'Enter: all three lamps dark' : 'Enter: as it should be');
-		if (ms !== undefined) took.push(ms);
-	}
+	for (const at of outlets)
+		for (const half of ['top', 'bottom']) {
+			await page.goto(`${url}/calls/3?at=${at}&half=${half}&tool=plug`);
+			await page.waitForTimeout(rest);
+			const ms = await tap(page, 'Enter: as it should be');
+			if (ms !== undefined) took.push(ms);
+		}
 	return took;
 }
 
@@ -86,56 +87,13 @@ test('without a signal: cold start, taps, and taps on a slow phone', async ({ pa
 		cold.push(Date.now() - start);
 	}
 	figures("cold start to the day's calls", cold);
-	await openCall(on, server, 'Bindery, upper floor');
-	await on.waitForTimeout(4000);
-	figures('tap to suspects', await taps(on, 40));
-	figures('tap to suspects, renderer at a quarter', await atAQuarter(() => taps(on, 16)));
+	figures('tap to suspects', await taps(on, server.url, ['R1', 'R2', 'R4', 'R5'], 2500));
+	figures('tap to suspects, renderer at a quarter', await atAQuarter(() => taps(on, server.url, ['R6', 'R7'], 9000)));
 });
 
-test('without a signal: the first diagnosis of nine stops from nothing', async ({ page, context }) => {
-	test.setTimeout(300_000);
-	const server = new Server('serve');
-	await server.start();
-	try {
-		await page.goto(server.url);
-		await synced(page);
-		await server.stop('SIGKILL');
-		await context.setOffline(true);
-		const suspects: number[] = [];
-		const moves: number[] = [];
-		for (let round = 0; round < 5; round++) {
-			await page.goto(server.url);
-			if (round > 0) await page.getByRole('button', { name: 'New call' }).click();
-			await page.getByLabel('where').fill(`Glass house ${round}`);
-			await page.getByRole('button', { name: 'Start the call' }).click();
-			await page.getByRole('button', { name: /^Read\. Start/ }).click();
-			for (let i = 0; i < 9; i++) {
-				await page.getByLabel('next outlet').fill(`Bench ${round}${i}`);
-				await page.keyboard.press('Enter');
-				await expect(page.getByRole('button', { name: new RegExp(`^Bench ${round}${i}, fed from`) })).toBeVisible();
-				await expect(page.getByLabel('next outlet')).toHaveValue('');
-			}
-			// The page loaded anew has no engine: the first reading makes it.
-			const took = await page.evaluate(async () => {
-				const done = [...document.querySelectorAll('button')].find((b) => b.innerText === 'Done' && b.offsetParent);
-				const start = performance.now();
-				done?.click();
-				const until = async (there: () => unknown) => {
-					while (!there() && performance.now() - start < 20_000) await new Promise(requestAnimationFrame);
-					return performance.now() - start;
-				};
-				const suspects = await until(() => document.querySelector('[aria-label^="Bench"][aria-label*="% of suspicion"], [data-suspect]'));
-				const move = await until(() => document.querySelector('section[aria-label="Next move"] button, nav[aria-label="Next move"] a, section[aria-label="Next move"] h2'));
-				return [suspects, move] as const;
-			});
-			suspects.push(took[0]);
-			moves.push(took[1]);
-		}
-		figures('nine stops from nothing: suspects', suspects);
-		figures('nine stops from nothing: next move', moves);
-	} finally {
-		await server.remove();
-	}
+test('without a signal: the first diagnosis of nine stops from nothing', () => {
+	// The module itself, in the same engine without a page around it.
+	console.log(execSync('node latency/nine.mjs', { cwd: join(import.meta.dirname, '..') }).toString());
 });
 
 test('two days come up: 120 commands and 40 pictures', async ({ page, server, context }) => {
