@@ -92,30 +92,23 @@ func (o *serveOptions) others(ctx context.Context, s *store.Store) (*tls.Config,
 	if err != nil && !errors.Is(err, trust.ErrNone) {
 		return nil, nil, err
 	}
-	certificate, key := o.certificate, o.key
 	switch {
-	case certificate != "":
+	case o.certificate != "":
+		config, err := trust.Files{Certificate: o.certificate, Key: o.key}.Serve()
+		return config, authority, err
 	case len(o.acme.Names) > 0:
 		o.acme.Folder = o.database + "-acme"
 		config, err := o.acme.Config(ctx)
 		return config, nil, err
 	case authority != nil:
 		return authority.Config(time.Now), authority, nil
-	default:
-		certificate, key = o.database+"-tls.crt", o.database+"-tls.key"
-		if err := selfSigned(certificate, key, host, time.Now()); err != nil {
-			return nil, nil, err
-		}
 	}
-	pair, err := tls.LoadX509KeyPair(certificate, key)
-	if err != nil {
-		return nil, nil, fmt.Errorf("certificate: %w", err)
+	own := trust.Files{Certificate: o.database + "-tls.crt", Key: o.database + "-tls.key"}
+	if err := own.SelfSign(host, time.Now()); err != nil {
+		return nil, nil, err
 	}
-	return &tls.Config{
-		Certificates: []tls.Certificate{pair},
-		MinVersion:   tls.VersionTLS12,
-		NextProtos:   []string{"h2", "http/1.1"},
-	}, authority, nil
+	config, err := own.Serve()
+	return config, nil, err
 }
 
 // somebody reports nil where there is who can sign in.

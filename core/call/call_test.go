@@ -280,7 +280,7 @@ func TestUndoOnlyOnesOwn(t *testing.T) {
 	require.ErrorIs(t, do("tablet", "", &Undo{}), ErrNothingLeft, "the tablet did nothing")
 	require.ErrorIs(t, do("tablet", "", &Undo{Of: "command-1"}), ErrNothingLeft, "and may not name another's")
 	late := Command{ID: "late", At: noon, Device: "phone", Do: &Undo{}}
-	Fix(&late, r, "kqx")
+	Fix(&late, r)
 	require.Equal(t, &Undo{Of: "command-1"}, late.Do)
 	require.NoError(t, do("phone", "Ada", &AddLoad{At: "R2", Half: circuit.Top, Watts: 70}))
 	require.NoError(t, do("phone", "Ada", late.Do), "it arrives after the next")

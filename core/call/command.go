@@ -4,10 +4,12 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"hash/fnv"
 	"slices"
 	"strings"
 	"time"
 
+	"elvat/core/circuit"
 	"elvat/core/job"
 	"elvat/core/strict"
 )
@@ -80,30 +82,37 @@ func Name(d Doing) string {
 // Fix makes a doing say by itself what it would otherwise find out when it is carried out:
 // names for what it adds, with the mark of the device, and what it takes back. Carried out
 // later, on a record that others have changed meanwhile, it is the same doing.
-func Fix(c *Command, r *Record, mark string) {
-	try := r.Circuit
+func Fix(c *Command, r *Record) {
+	name := func(names *circuit.Names, add func(*circuit.Circuit) error) {
+		if after := r.Circuit.Clone(); *names == nil && add(after) == nil {
+			*names = r.Circuit.Made(after, mark(c.Device))
+		}
+	}
+	last, back := r.Undoable(c.Device, c.Person)
 	switch do := c.Do.(type) {
 	case *AddStop:
-		if try = try.Clone(); do.Names == nil && try.AddStop(do.stop()) == nil {
-			do.Names = r.Circuit.Made(try, mark)
-		}
+		name(&do.Names, func(run *circuit.Circuit) error { return run.AddStop(do.stop()) })
 	case *ChangeStop:
-		if try = try.Clone(); do.Names == nil && try.ChangeStop(do.Box, do.change()) == nil {
-			do.Names = r.Circuit.Made(try, mark)
-		}
+		name(&do.Names, func(run *circuit.Circuit) error { return run.ChangeStop(do.Box, do.change()) })
 	case *AddLoad:
-		if try = try.Clone(); do.Names == nil && try.AddLoad(do.At, do.Half, do.Watts) == nil {
-			do.Names = r.Circuit.Made(try, mark)
-		}
+		name(&do.Names, func(run *circuit.Circuit) error { return run.AddLoad(do.At, do.Half, do.Watts) })
 	case *Undo:
-		if last, _ := r.Undoable(c.Device, c.Person); do.Of == "" && last != nil {
+		if do.Of == "" && last != nil {
 			do.Of = last.Command
 		}
 	case *Redo:
-		if _, back := r.Undoable(c.Device, c.Person); do.Of == "" && back != nil {
+		if do.Of == "" && back != nil {
 			do.Of = back.Command
 		}
 	}
+}
+
+// mark is what names made on a device end with: three letters.
+func mark(device string) string {
+	sum := fnv.New32a()
+	sum.Write([]byte(device))
+	n := sum.Sum32()
+	return string([]byte{'a' + byte(n%26), 'a' + byte(n/26%26), 'a' + byte(n/676%26)})
 }
 
 // Words say in a few words what is done, on the record where it is to be done.

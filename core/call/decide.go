@@ -199,13 +199,31 @@ func (d *draft) run() (*circuit.Circuit, error) {
 	return circuit.Parse(d.docs[Key{Kind: TheRun}])
 }
 
-// runSeen is the run as the command's maker had it before them.
-func (d *draft) runSeen() (*circuit.Circuit, error) {
-	seen, since, err := d.r.asSeen(Key{Kind: TheRun}, d.c)
-	if err != nil || since == nil {
-		return d.r.Circuit, err
+// holds checks a fact against the run as it is, or else as its maker had it before them: it is
+// one still, though the outlet was taken off meanwhile.
+func (d *draft) holds(check func(*circuit.Circuit) error) error {
+	now, err := d.run()
+	if err != nil {
+		return err
 	}
-	return circuit.Parse(seen)
+	wrong := check(now)
+	if wrong == nil {
+		return nil
+	}
+	seen, since, err := d.r.asSeen(Key{Kind: TheRun}, d.c)
+	if err != nil {
+		return err
+	}
+	if since != nil {
+		then, err := circuit.Parse(seen)
+		if err != nil {
+			return err
+		}
+		if check(then) == nil {
+			return nil
+		}
+	}
+	return BadInput{wrong}
 }
 
 // edit changes the run as it is now; what others set differently meanwhile is

@@ -256,19 +256,12 @@ func (c *AddReading) decide(d *draft) error {
 	if err := CheckID(c.ID); err != nil {
 		return BadInput{err}
 	}
-	run, err := d.run()
+	err := d.holds(func(run *circuit.Circuit) error {
+		_, err := tester.ParseOne(c.Reading, run)
+		return err
+	})
 	if err != nil {
 		return err
-	}
-	if _, err := tester.ParseOne(c.Reading, run); err != nil {
-		// What was read is a fact, though the outlet was taken off the run meanwhile.
-		seen, problem := d.runSeen()
-		if problem != nil {
-			return problem
-		}
-		if _, late := tester.ParseOne(c.Reading, seen); late != nil {
-			return BadInput{err}
-		}
 	}
 	return d.addReading(c.ID, c.Reading)
 }
@@ -427,14 +420,8 @@ func (c *AddEntry) decide(d *draft) error {
 		return BadInput{err}
 	}
 	e := c.Entry
-	if err := e.Check(d.r.Circuit); err != nil {
-		seen, problem := d.runSeen()
-		if problem != nil {
-			return problem
-		}
-		if late := e.Check(seen); late != nil {
-			return BadInput{err}
-		}
+	if err := d.holds(e.Check); err != nil {
+		return err
 	}
 	if e.Kind == job.MadeUp {
 		return bad("made-up: a box is made up on its own screen")

@@ -52,9 +52,9 @@ type Desk struct {
 	Changed func()
 	// Code names a GFCI on its label; nil where labels have none.
 	Code func(ctx context.Context, run int64, device string) (string, error)
-	// Mark of the device where this desk is one of several that work apart: what is added here
-	// has names that nobody else makes. nil: it is the shop's own, and one after the other.
-	Mark func(device string) string
+	// Apart: this desk is one of several that work apart; what is added here has names that
+	// nobody else makes.
+	Apart bool
 	// NewID names a command that came without a name.
 	NewID func() string
 
@@ -170,8 +170,8 @@ func (d *Desk) Do(ctx context.Context, id int64, c corecall.Command, image []byt
 		if err != nil {
 			return nil, err
 		}
-		if d.Mark != nil {
-			corecall.Fix(&c, at.Record, d.Mark(c.Device))
+		if d.Apart {
+			corecall.Fix(&c, at.Record)
 		}
 		next, a, err := at.Record.Decide(c, house)
 		if err != nil {

@@ -7,7 +7,6 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
-	"hash/fnv"
 	"maps"
 	"slices"
 	"strconv"
@@ -67,17 +66,9 @@ type (
 func New(now func() time.Time, who desk.Caller) *Phone {
 	p := &Phone{Who: who, calls: map[int64]*held{}, heads: map[int64]kept.Head{}, past: map[int64]*kept.Snapshot{}, numbers: map[int64]int64{}, said: map[string]Said{}}
 	p.Desk = desk.New(book{p}, now)
-	p.Mark = mark
+	p.Apart = true
 	p.WhenIdle(func(do func()) { p.idle = append(p.idle, do) })
 	return p
-}
-
-// mark is what names made on a device end with: three letters.
-func mark(device string) string {
-	sum := fnv.New32a()
-	sum.Write([]byte(device))
-	n := sum.Sum32()
-	return string([]byte{'a' + byte(n%26), 'a' + byte(n/26%26), 'a' + byte(n/676%26)})
 }
 
 // Idle works something out ahead, where there is something; a phone has one processor, and

@@ -55,7 +55,7 @@ func (p *Public) Config(ctx context.Context) (*tls.Config, error) {
 	if err := magic.ManageSync(ctx, p.Names); err != nil {
 		return nil, fmt.Errorf("certificate for %s: %w", strings.Join(p.Names, ", "), err)
 	}
-	return &tls.Config{MinVersion: tls.VersionTLS12, NextProtos: []string{"h2", "http/1.1"}, GetCertificate: magic.GetCertificate}, nil
+	return serving(magic.GetCertificate), nil
 }
 
 // solver proves that the name is the shop's.

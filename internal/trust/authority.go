@@ -46,7 +46,7 @@ type Authority struct {
 	leaf *tls.Certificate
 }
 
-// Files are where an authority is kept: its certificate, which anybody may have, and its key.
+// Files are where a certificate is kept, which anybody may have, and its key.
 type Files struct{ Certificate, Key string }
 
 // Beside are the files beside a database.
@@ -73,25 +73,31 @@ func (f Files) Make(shop string, names []string, now time.Time) (*Authority, err
 	if err != nil {
 		return nil, err
 	}
-	secret, err := x509.MarshalPKCS8PrivateKey(key)
-	if err != nil {
+	if err := f.keep(key, der, os.O_EXCL); err != nil {
 		return nil, err
-	}
-	if err := keep(f.Key, "PRIVATE KEY", secret, 0o600); err != nil {
-		return nil, err
-	}
-	if err := keep(f.Certificate, "CERTIFICATE", der, 0o644); err != nil {
-		return nil, errors.Join(err, os.Remove(f.Key))
 	}
 	return f.Open()
 }
 
-func keep(path, kind string, der []byte, mode fs.FileMode) error {
-	file, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode)
+// keep writes a new file; how: os.O_EXCL does not overwrite, os.O_TRUNC does.
+func keep(path, kind string, der []byte, mode fs.FileMode, how int) error {
+	file, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|how, mode)
 	if err != nil {
 		return err
 	}
 	return errors.Join(pem.Encode(file, &pem.Block{Type: kind, Bytes: der}), file.Close())
+}
+
+// keep writes down a certificate and its key, which only their owner reads.
+func (f Files) keep(key *ecdsa.PrivateKey, der []byte, how int) error {
+	secret, err := x509.MarshalPKCS8PrivateKey(key)
+	if err != nil {
+		return err
+	}
+	if err := keep(f.Key, "PRIVATE KEY", secret, 0o600, how); err != nil {
+		return err
+	}
+	return keep(f.Certificate, "CERTIFICATE", der, 0o644, how)
 }
 
 // limited is an authority that may vouch for the names and addresses only.
@@ -200,11 +206,8 @@ func (a *Authority) Leaf(now time.Time) (*tls.Certificate, error) {
 	if end.After(a.Certificate.NotAfter) {
 		end = a.Certificate.NotAfter
 	}
-	c := &x509.Certificate{
-		Subject: pkix.Name{CommonName: a.Names()[0]}, DNSNames: a.Certificate.PermittedDNSDomains,
-		NotBefore: now.Add(-before), NotAfter: end, KeyUsage: x509.KeyUsageDigitalSignature,
-		ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}, BasicConstraintsValid: true,
-	}
+	c := ofServer(a.Names()[0], now, end)
+	c.DNSNames = a.Certificate.PermittedDNSDomains
 	for _, network := range a.Certificate.PermittedIPRanges {
 		c.IPAddresses = append(c.IPAddresses, network.IP)
 	}
@@ -220,10 +223,59 @@ func (a *Authority) Leaf(now time.Time) (*tls.Certificate, error) {
 	return made, nil
 }
 
+// ofServer is the certificate of a machine, without the names that it is for.
+func ofServer(name string, now, end time.Time) *x509.Certificate {
+	return &x509.Certificate{
+		Subject: pkix.Name{CommonName: name}, NotBefore: now.Add(-before), NotAfter: end, KeyUsage: x509.KeyUsageDigitalSignature,
+		ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}, BasicConstraintsValid: true,
+	}
+}
+
 // Config is for a server that shows the certificate of the moment.
 func (a *Authority) Config(now func() time.Time) *tls.Config {
-	return &tls.Config{
-		MinVersion: tls.VersionTLS12, NextProtos: []string{"h2", "http/1.1"},
-		GetCertificate: func(*tls.ClientHelloInfo) (*tls.Certificate, error) { return a.Leaf(now()) },
+	return serving(func(*tls.ClientHelloInfo) (*tls.Certificate, error) { return a.Leaf(now()) })
+}
+
+func serving(certificate func(*tls.ClientHelloInfo) (*tls.Certificate, error)) *tls.Config {
+	return &tls.Config{MinVersion: tls.VersionTLS12, NextProtos: []string{"h2", "http/1.1"}, GetCertificate: certificate}
+}
+
+// Serve is for a server that shows the certificate in the files.
+func (f Files) Serve() (*tls.Config, error) {
+	pair, err := tls.LoadX509KeyPair(f.Certificate, f.Key)
+	if err != nil {
+		return nil, fmt.Errorf("certificate: %w", err)
 	}
+	return serving(func(*tls.ClientHelloInfo) (*tls.Certificate, error) { return &pair, nil }), nil
+}
+
+// SelfSign makes a certificate for this machine's names and addresses that nobody vouches
+// for, unless one is there that is in force for another month.
+func (f Files) SelfSign(host string, now time.Time) error {
+	if pair, err := tls.LoadX509KeyPair(f.Certificate, f.Key); err == nil && pair.Leaf.NotAfter.After(now.Add(renewBefore)) {
+		return nil
+	}
+	name, err := os.Hostname()
+	if err != nil {
+		return err
+	}
+	c := ofServer("Elvat on "+name, now, now.AddDate(1, 0, 0))
+	c.DNSNames = []string{name, "localhost"}
+	addresses, err := net.InterfaceAddrs()
+	if err != nil {
+		return err
+	}
+	for _, a := range addresses {
+		if network, ok := a.(*net.IPNet); ok {
+			c.IPAddresses = append(c.IPAddresses, network.IP)
+		}
+	}
+	if net.ParseIP(host) == nil && host != "" {
+		c.DNSNames = append(c.DNSNames, host)
+	}
+	key, der, err := sign(c, nil, nil)
+	if err != nil {
+		return err
+	}
+	return f.keep(key, der, os.O_TRUNC)
 }
