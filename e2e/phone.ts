@@ -26,3 +26,10 @@ export async function synced(page: Page): Promise<void> {
 		)
 		.toBeTruthy();
 }
+
+/** Leads the page there without loading it anew. */
+export const lead = (page: Page, path: string) =>
+	page.evaluate((to) => {
+		history.pushState({}, '', to);
+		dispatchEvent(new PopStateEvent('popstate', { state: {} }));
+	}, path);

@@ -72,6 +72,7 @@ func main() {
 		},
 		"versions": func(json.RawMessage) (any, error) { return p.Versions(), nil },
 		"waiting":  func(json.RawMessage) (any, error) { return p.Waiting(), nil },
+		"upward":   func(json.RawMessage) (any, error) { return p.Upward(), nil },
 		"said":     func(json.RawMessage) (any, error) { return p.SaidHere(), nil },
 		"say": func(data json.RawMessage) (any, error) {
 			var all []phone.Said

@@ -1,7 +1,7 @@
 import { execSync } from 'node:child_process';
 import { join } from 'node:path';
 import type { Page } from '@playwright/test';
-import { synced } from '../phone';
+import { lead, synced } from '../phone';
 import { expect, phone, test } from '../server';
 
 test.use({ serviceWorkers: 'allow', viewport: phone });
@@ -22,12 +22,6 @@ const tap = (page: Page, button: string) =>
 		while (readings() === before && performance.now() - start < 10_000) await new Promise(requestAnimationFrame);
 		return performance.now() - start;
 	}, button);
-
-const lead = (page: Page, path: string) =>
-	page.evaluate((to) => {
-		history.pushState({}, '', to);
-		dispatchEvent(new PopStateEvent('popstate', { state: {} }));
-	}, path);
 
 /** Each on a page that was loaded anew; rest: until its engine is prepared. */
 async function taps(page: Page, url: string, outlets: string[], rest: number): Promise<number[]> {

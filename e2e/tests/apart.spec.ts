@@ -1,5 +1,5 @@
 import type { BrowserContext, Page } from '@playwright/test';
-import { synced } from '../phone';
+import { lead, synced } from '../phone';
 import { expect, phone, test } from '../server';
 
 test.use({ serviceWorkers: 'allow' });
@@ -22,13 +22,6 @@ function numbers(seed: number): (below: number) => number {
 const outlets = ['R1', 'R2', 'R4', 'R5', 'R6', 'R7'];
 const call = '/calls/3';
 const list = (page: Page) => page.getByRole('list', { name: 'Readings, newest first' }).getByRole('listitem');
-
-/** Leads the page there without loading it anew. */
-const lead = (page: Page, path: string) =>
-	page.evaluate((to) => {
-		history.pushState({}, '', to);
-		dispatchEvent(new PopStateEvent('popstate', { state: {} }));
-	}, path);
 
 for (let seed = 1; seed <= histories; seed++)
 	test(`two phones and the office apart, cut off, closed and the machine killed: ${seed}`, async ({ browser, server }) => {

@@ -68,6 +68,40 @@ test('what is built is sent packed and kept, a missing file is no page', async (
 	expect((await page.request.get(`${server.url}/sw.js`)).headers()['cache-control']).toBe('no-cache');
 });
 
+test('the home screen is offered once the phone can go on, between calls, and once; a picture announced and not sent says so', async ({ page, server }) => {
+	await visit(page, server, '/calls/3');
+	const offer = () =>
+		page.evaluate(() => {
+			const e = new Event('beforeinstallprompt');
+			Object.assign(e, {
+				prompt: async () => {
+					document.title = 'asked';
+				},
+			});
+			window.dispatchEvent(e);
+		});
+	await offer();
+	const aside = page.getByRole('complementary', { name: 'Install' });
+	await expect(aside).toHaveCount(0); // in the middle of a call it is not
+	await page.getByRole('link', { name: "The day's calls" }).click();
+	await aside.getByRole('button', { name: 'Install' }).click();
+	await expect(page).toHaveTitle('asked');
+	await aside.getByRole('button', { name: 'Not now' }).click();
+	await page.reload();
+	await offer();
+	await expect(page.getByRole('link', { name: /Loft darkroom/ })).toBeVisible();
+	await expect(aside).toHaveCount(0);
+
+	const doing = { do: 'add-picture', id: 'announced-picture', phase: 'prove' };
+	const sent = await page.request.post(`${server.url}/api/v1/sync`, {
+		data: { calls: {}, commands: [{ call: 3, id: 'announced-picture', madeAt: new Date().toISOString(), seen: 1, doing }] },
+		headers: { 'Elvat-Device': 'somebodys-phone' },
+	});
+	expect(sent.ok()).toBe(true);
+	await page.goto(`${server.url}/calls/3/prove`);
+	await expect(page.getByText('On its way from a phone')).toBeVisible();
+});
+
 const shown = (at: Locator) => at.and(at.page().locator(':visible')).first();
 const button = (page: Page, name: string | RegExp) => shown(page.getByRole('button', { name }));
 const link = (page: Page, name: string | RegExp) => shown(page.getByRole('link', { name }));

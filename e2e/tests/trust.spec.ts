@@ -75,17 +75,35 @@ test('a phone that trusts the shop keeps the application; one that only tapped t
 		await page.evaluate(() => navigator.serviceWorker.ready.then(() => true));
 		await page.goto(`${at}/me`);
 		await expect(page.getByRole('region', { name: 'This phone' })).toContainText('Goes on without a signal', { timeout: 60_000 });
-		// Signing out without a signal warns of what was not sent, and leaves nothing here.
+		// A session that ended lets one go on as the same person; what is done waits for signing in again.
+		await one.clearCookies();
+		await page.goto(at);
+		await page.getByLabel('where').fill('Forge');
+		await page.getByRole('button', { name: 'Start the call' }).click();
+		await expect(page).toHaveURL(/calls\/-/);
+		await page.getByRole('status', { name: 'With the shop' }).getByRole('link', { name: 'Sign in again' }).click();
+		await expect(page.getByLabel('name')).toHaveValue('Ada');
+		await page.getByLabel('passphrase').fill('nine green herons');
+		await page.keyboard.press('Enter');
+		await expect(page.getByRole('status', { name: 'With the shop' })).toHaveCount(0, { timeout: 60_000 });
+		await page.goto(at);
+		await expect(page.getByRole('link', { name: 'Forge' })).toHaveAttribute('href', '/calls/1');
+
+		// Signing out without a signal warns of what was not sent, and leaves nothing here: in a second tab too.
 		await expect.poll(() => lies(page)).toBeGreaterThan(0);
 		await one.setOffline(true);
-		await page.goto(at);
+		await page.getByRole('button', { name: 'New call' }).click();
 		await page.getByLabel('where').fill('Smithy');
 		await page.getByRole('button', { name: 'Start the call' }).click();
 		await expect(page).toHaveURL(/calls\/-/);
-		await page.goto(at);
-		await page.getByRole('button', { name: 'Sign out' }).first().click();
-		await page.getByRole('button', { name: 'Sign out and lose 1 not sent yet' }).first().click();
+		const second = await one.newPage();
+		await second.goto(at);
+		await second.getByRole('button', { name: 'Sign out' }).first().click();
+		await second.getByRole('button', { name: 'Sign out and lose 1 not sent yet' }).first().click();
 		await expect.poll(() => lies(page)).toBe(0);
+		await page.waitForTimeout(7000); // the first tab has held itself against the shop meanwhile
+		await expect.poll(() => lies(page)).toBe(0);
+		await second.close();
 		await one.setOffline(false);
 		const sign = async () => {
 			await page.goto(at);

@@ -139,8 +139,9 @@ type Waiting struct {
 	Begun  string          `json:"begun,omitempty"`
 	N      int64           `json:"n,omitempty"` // order of making on this phone
 	ID     string          `json:"id"`
-	MadeAt time.Time       `json:"madeAt"` // by the phone's clock
-	Seen   int64           `json:"seen"`   // version of the shop's record that it was made on
+	Person string          `json:"person,omitempty"` // who did it, where people sign in
+	MadeAt time.Time       `json:"madeAt"`           // by the phone's clock
+	Seen   int64           `json:"seen"`             // version of the shop's record that it was made on
 	Doing  json.RawMessage `json:"doing"`
 	Place  *Place          `json:"place,omitempty"` // of a new call
 	// Refused is why the record as it came from the shop does not take it: it is on no record,

@@ -90,7 +90,7 @@ func (p *Phone) begin(ctx context.Context, a *asked) (any, error) {
 		id--
 	}
 	p.n++
-	h := p.newHeld(kept.Waiting{Call: id, N: p.n, Begun: by.Command, ID: by.Command, MadeAt: at, Doing: doing, Place: &place})
+	h := p.newHeld(kept.Waiting{Call: id, N: p.n, Begun: by.Command, ID: by.Command, Person: by.Person, MadeAt: at, Doing: doing, Place: &place})
 	p.calls[id] = h
 	p.mu.Unlock()
 	p.settle(h)

@@ -70,7 +70,7 @@ func (b book) Keep(
 	}
 	if !h.waits(c.ID) { // else it is put on the shop's record once more
 		b.p.n++
-		w := kept.Waiting{Call: at.ID, N: b.p.n, ID: c.ID, MadeAt: c.At, Seen: h.base.Version, Doing: doing}
+		w := kept.Waiting{Call: at.ID, N: b.p.n, ID: c.ID, Person: c.Person, MadeAt: c.At, Seen: h.base.Version, Doing: doing}
 		if at.ID < 0 {
 			w.Begun = h.begun()
 		}

@@ -200,7 +200,9 @@ func (p *Phone) put(w kept.Waiting) error {
 	if err != nil {
 		return err
 	}
-	ctx := p.Who.In(context.Background())
+	by := p.Who
+	by.Person = w.Person
+	ctx := by.In(context.Background())
 	c := p.Command(ctx, do)
 	c.ID, c.At, c.Seen = w.ID, w.MadeAt, w.Seen
 	_, err = p.Do(ctx, w.Call, c, nil)
@@ -230,6 +232,12 @@ func (p *Phone) Waiting() []kept.Waiting {
 	}
 	slices.SortStableFunc(all, func(a, b kept.Waiting) int { return cmp.Compare(a.N, b.N) })
 	return all
+}
+
+// Upward is what of it goes to the shop: what somebody else did before their session ended
+// waits until they sign in again, and is not put down to who works here now.
+func (p *Phone) Upward() []kept.Waiting {
+	return slices.DeleteFunc(p.Waiting(), func(w kept.Waiting) bool { return w.Person != p.Who.Person })
 }
 
 // Versions are the calls on the phone, each with the version of the shop's that it has.

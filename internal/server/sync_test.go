@@ -63,7 +63,7 @@ func (p *pocket) sync(lost ...bool) api.SyncAnswer {
 	request := struct {
 		Calls    map[string]int64 `json:"calls"`
 		Commands []kept.Waiting   `json:"commands"`
-	}{p.phone.Versions(), p.phone.Waiting()}
+	}{p.phone.Versions(), p.phone.Upward()}
 	body, err := json.Marshal(request)
 	require.NoError(p.t, err)
 	w := p.shop.askAs(p.phone.Who.Device, "POST", "/api/v1/sync", string(body))
@@ -350,6 +350,27 @@ func TestTheMachineGoesDown(t *testing.T) {
 	untried, err := up.store.Untried(t.Context())
 	require.NoError(t, err)
 	assert.Empty(t, untried)
+}
+
+// TestAnotherPersonOnThePhone: what somebody did before their session ended is not put down to
+// who works there next; it goes up once they are back.
+func TestAnotherPersonOnThePhone(t *testing.T) {
+	s := withDemo(t)
+	p := newPocket(t, s, "pocket-1")
+	const call = "/api/v1/calls/1"
+	note := func(who string) {
+		p.phone.Who.Person = who
+		require.Equal(t, 201, p.ask("POST", call+"/journal", `{ "id": "note-of-`+who+`-1", "entry": { "kind": "note", "text": "`+who+`" } }`).Status)
+	}
+	note("ada")
+	note("bo")
+	require.Len(t, p.sync().Results, 1)
+	require.Len(t, p.phone.Waiting(), 1)
+	assert.Equal(t, "ada", p.phone.Waiting()[0].Person)
+	assert.Contains(t, string(p.get(call+"/work").Body), `ada`, "it is on the record here all the while")
+	p.phone.Who.Person = "ada"
+	p.sync()
+	assert.Empty(t, p.phone.Waiting())
 }
 
 // TestBegunOnThePhone: a call that the shop knows nothing of, with a run, readings and a

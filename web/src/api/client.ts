@@ -1,5 +1,6 @@
 import createClient from 'openapi-fetch';
 import * as phone from '../phone/phone';
+import { isFinal } from './final';
 import { newID } from './newID';
 import type { components, paths } from './schema.gen';
 
@@ -93,15 +94,16 @@ async function reach(request: Request): Promise<Response> {
 	const { synced, waiting } = phone.now();
 	if (synced === undefined) return shop(request);
 	const own = phone.ask(request).catch(() => undefined);
-	if (!phone.answering() && request.method === 'GET' && waiting.length === 0) {
-		const asked = shop(request.clone()).catch(() => undefined);
-		const answer = await Promise.race([own, asked]);
+	const early =
+		!phone.answering() && request.method === 'GET' && waiting.length === 0 ? shop(request.clone()) : undefined;
+	const theirs = early?.then((answer) => (answer.ok ? answer : own)).catch(() => own);
+	const answer = await (theirs ? Promise.race([own.then((mine) => mine ?? theirs), theirs]) : own);
+	if (answer) {
 		// What the shop showed is to lie here too before the next is asked.
-		if (answer && answer === (await Promise.race([asked, undefined]))) void phone.sync();
-		if (answer) return answer;
+		if (early && answer !== (await Promise.race([own, undefined]))) void phone.sync();
+		return answer;
 	}
-	const answer = await own;
-	if (answer) return answer;
+	if (early) return early;
 	if (phone.now().waiting.length > 0) await phone.sync();
 	const told = await shop(request);
 	// What was set at the shop is known here before anybody looks.
@@ -195,11 +197,17 @@ export class Refused extends Error {
 		super(message);
 	}
 
-	/** Sending it again would bring the same; otherwise it is worth another try. */
 	get final(): boolean {
-		return this.status < 500 && ![401, 408, 425, 429].includes(this.status);
+		return isFinal(this.status);
 	}
 }
+
+/** How the bytes of a picture are sent. */
+export const asBytes = (picture: Blob, headers: Record<string, string> = {}) => ({
+	body: picture as unknown as string,
+	bodySerializer: (blob: unknown) => blob as Blob,
+	headers: { ...headers, 'Content-Type': 'application/octet-stream' },
+});
 
 let signInAgain = () => {};
 

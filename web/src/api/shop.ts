@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { leave } from '../phone/phone';
+import { goesOn, leave, sync } from '../phone/phone';
 import {
 	body,
 	type Call,
@@ -21,7 +21,7 @@ export function useSession() {
 		queryKey: ['session'],
 		queryFn: async () => {
 			await leftBefore();
-			return body(client.GET('/api/v1/session'));
+			return goesOn(await body(client.GET('/api/v1/session')));
 		},
 		staleTime: 60_000,
 		retry: once,
@@ -38,7 +38,10 @@ export function useSignIn() {
 	const cache = useQueryClient();
 	return useMutation({
 		mutationFn: (who: { name: string; passphrase: string }) => body(client.POST('/api/v1/session', { body: who })),
-		onSuccess: () => cache.invalidateQueries(),
+		onSuccess: () => {
+			void sync(); // what waited for it
+			return cache.invalidateQueries();
+		},
 	});
 }
 

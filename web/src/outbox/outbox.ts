@@ -1,5 +1,5 @@
 import { type DBSchema, type IDBPDatabase, openDB } from 'idb';
-import { body, type Call, client, type Entry, type Reading, Refused, type Work } from '../api/client';
+import { asBytes, body, type Call, client, type Entry, type Reading, Refused, type Work } from '../api/client';
 import { answering } from '../phone/phone';
 
 /** What is entered waits here until the server has acknowledged it: a closed tab or a dead server loses none of it. */
@@ -127,9 +127,7 @@ async function deliver(what: Waiting): Promise<Sent> {
 				work: await body(
 					client.POST('/api/v1/calls/{call}/pictures', {
 						params: { path, query },
-						body: what.picture as unknown as string,
-						bodySerializer: (blob) => blob,
-						headers: { ...headers, 'Content-Type': 'application/octet-stream' },
+						...asBytes(what.picture, headers),
 					}),
 				),
 			};

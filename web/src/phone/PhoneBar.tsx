@@ -7,7 +7,7 @@ import { useSession } from '../api/shop';
 import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { timeOf } from '../ui/words';
-import { able, begin, keepInStep, keeps, known, now, sync, watch } from './phone';
+import { able, begin, drop, keepInStep, keeps, known, now, sync, watch } from './phone';
 import { useLate } from './ShopState';
 
 /** How often both sides are held against each other, and how long after the page is there for the first time. */
@@ -57,7 +57,7 @@ export function PhoneBar() {
 		});
 	}, [works]);
 	useNumber(lying.numbers);
-	const late = useLate(lying.waiting.length + lying.pictures > 0) || !lying.reached;
+	const late = useLate(lying.waiting.length + lying.pictures > 0) || !lying.reached || lying.signedOut;
 	return (
 		<>
 			{fresh && pathname === '/' && (
@@ -82,7 +82,7 @@ export function PhoneBar() {
 						{count(lying.pictures, 'photograph', 'photographs')}
 						{lying.signedOut ? (
 							<>
-								Sign in again to send it: <Link to="/me">who is it?</Link>
+								<Link to="/me">Sign in again</Link> and it goes to the shop
 							</>
 						) : lying.reached ? (
 							'On its way to the shop'
@@ -93,7 +93,24 @@ export function PhoneBar() {
 					</p>
 				</aside>
 			)}
-			{works && lying.decisions.length > 0 && <Decisions />}
+			{works && lying.untaken.length > 0 && (
+				<aside
+					aria-label="Photographs not taken"
+					className="border-b-2 border-ink bg-sheet px-4 py-1 wide:px-5 print:hidden"
+				>
+					{lying.untaken.map((p) => (
+						<p key={p.id} className="m-0 flex flex-wrap items-center gap-x-3">
+							<span className="min-w-0 grow basis-80 wrap-anywhere">
+								<b>A photograph is not with the shop.</b> {p.why}
+							</span>
+							<Button kind="quiet" onClick={() => void drop(p.id)}>
+								Let go of it
+							</Button>
+						</p>
+					))}
+				</aside>
+			)}
+			{works && <Decisions />}
 		</>
 	);
 }
@@ -116,16 +133,20 @@ function useNumber(numbers: Record<string, number>) {
 	}, [own, shops, pathname, search, navigate]);
 }
 
-/** What arrived late and the record does not take by now: everybody sees it until one decides. */
+/** What arrived late and the record does not take by now: everybody sees it until somebody decides. */
 function Decisions() {
 	const { decisions } = useSyncExternalStore(watch, now);
+	const { pathname } = useLocation();
+	// On the day's screen all of them, on a call its own.
+	const shown = decisions.filter((d) => pathname === '/' || pathname.split('/')[2] === String(d.call));
 	const decide = useMutation({
 		mutationFn: ({ id, take }: { id: string; take: boolean }) =>
 			body(client.POST('/api/v1/decisions/{decision}', { params: { path: { decision: id } }, body: { take } })),
 	});
+	if (shown.length === 0) return null;
 	return (
 		<aside aria-label="Needs a decision" className="border-b-2 border-ink bg-sheet px-4 py-1 wide:px-5 print:hidden">
-			{decisions.map((d) => (
+			{shown.map((d) => (
 				<p key={d.id} className="m-0 flex flex-wrap items-center gap-x-3">
 					<span className="min-w-0 grow basis-80 wrap-anywhere">
 						<b>Needs a decision.</b> {timeOf(d.at)}, {d.by}: {d.what}

@@ -2,7 +2,7 @@ import { Check, CloudOff, Upload } from 'lucide-react';
 import { useEffect, useState, useSyncExternalStore } from 'react';
 import { Link } from 'react-router';
 import { timeOf } from '../ui/words';
-import { now, watch } from './phone';
+import { now, unsent, watch } from './phone';
 
 /** What is on its way for less than this is nothing to speak of. */
 const patience = 5_000;
@@ -20,14 +20,15 @@ export function useLate(so: boolean): boolean {
 
 /** How far the phone and the shop are, in a corner of every screen. */
 export function ShopState() {
-	const { waiting, pictures, synced, reached } = useSyncExternalStore(watch, now);
-	const unsent = waiting.length + pictures;
-	const late = useLate(unsent > 0);
+	const lying = useSyncExternalStore(watch, now);
+	const { synced, reached } = lying;
+	const left = unsent(lying);
+	const late = useLate(left > 0);
 	if (!synced) return null; // a browser that keeps no application, or not yet
 	const [Sign, words, name] = !reached
-		? [CloudOff, unsent > 0 ? `${unsent}` : '', `No signal${unsent > 0 ? `, ${unsent} not sent yet` : ''}`]
+		? [CloudOff, left > 0 ? `${left}` : '', `No signal${left > 0 ? `, ${left} not sent yet` : ''}`]
 		: late
-			? [Upload, `${unsent}`, `${unsent} not sent yet`]
+			? [Upload, `${left}`, `${left} not sent yet`]
 			: [Check, '', `All with the shop ${timeOf(synced)}`];
 	return (
 		<Link

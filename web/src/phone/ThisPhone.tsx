@@ -3,7 +3,7 @@ import { Button } from '../ui/Button';
 import { Part } from '../ui/Page';
 import { dayOf, timeOf } from '../ui/words';
 import { installed } from './Install';
-import { able, now, sync, watch } from './phone';
+import { able, now, sync, unsent, watch } from './phone';
 
 /** Why this browser cannot go on without a signal; nothing where it can. */
 function whyNot(unkept?: boolean): ReactNode {
@@ -52,7 +52,7 @@ export function ThisPhone() {
 			{!why && (
 				<>
 					<p className="m-0 text-soft">
-						{lying.waiting.length === 0 ? 'Nothing waits.' : `${lying.waiting.length} not sent yet.`}
+						{unsent(lying) === 0 ? 'Nothing waits.' : `${unsent(lying)} not sent yet.`}
 						{room && ` ${(room.used / 1e6).toFixed(0)} MB used here.`}{' '}
 						{room?.stays
 							? 'The browser keeps it until you remove it.'

@@ -1,3 +1,4 @@
+import type { components } from '../api/schema.gen';
 import { open, type Picture, wipe } from './shelf';
 import type { Answered, Lies, Synced, Wanted } from './worker';
 
@@ -11,11 +12,14 @@ export interface Lying extends Lies {
 	unkept?: boolean;
 }
 
-const nothing: Lies = { waiting: [], pictures: 0, decisions: [], numbers: {} };
+const nothing: Lies = { waiting: [], pictures: 0, untaken: [], decisions: [], numbers: {} };
 let lying: Lying = { ...nothing, reached: true, signedOut: false };
 const listeners = new Set<() => void>();
 
 export const now = () => lying;
+
+/** How much of what was done here the shop does not have. */
+export const unsent = ({ waiting, pictures, untaken }: Lies) => waiting.length + pictures + untaken.length;
 export function watch(listener: () => void): () => void {
 	listeners.add(listener);
 	return () => listeners.delete(listener);
@@ -82,6 +86,8 @@ const channel = typeof BroadcastChannel === 'undefined' ? undefined : new Broadc
 interface Passed {
 	from: string;
 	wanted?: Wanted;
+	/** Somebody signed out there. */
+	left?: boolean;
 	value?: unknown;
 	error?: string;
 }
@@ -251,8 +257,13 @@ const gone = 410;
 /** Whether the browser keeps the application itself. */
 export const keeps = (does: boolean) => set({ unkept: !does });
 
-/** Nothing of the shop stays on this phone. */
+/** Nothing of the shop stays on this phone, nor in the other tabs. */
 export async function leave(): Promise<void> {
+	channel?.postMessage({ from: '', left: true } satisfies Passed);
+	await clear();
+}
+
+async function clear(): Promise<void> {
 	worker?.terminate();
 	worker = undefined;
 	answers = false;
@@ -262,14 +273,36 @@ export async function leave(): Promise<void> {
 	set({ ...nothing, synced: undefined });
 }
 
+channel?.addEventListener('message', ({ data }: MessageEvent<Passed>) => {
+	if (data.left) void clear().then(() => changed());
+});
+
+/** Lets go of a picture that the shop does not take. */
+export async function drop(picture: string): Promise<void> {
+	set(await want<Lies>({ do: 'drop', picture }));
+}
+
 /** Answers of the shop that stand still: who one is, the words of a language. */
 const still = /^\/api\/v1\/(session|words\/[^/]+)$/;
 
 export async function keepStill(request: Request, answer: Response): Promise<void> {
 	const { pathname } = new URL(request.url);
 	if (request.method !== 'GET' || !answer.ok || !still.test(pathname) || !('indexedDB' in globalThis)) return;
-	const copy = answer.clone(); // before whoever asked reads it
-	await (await open()).put('answers', await copy.text(), pathname);
+	const text = await answer.clone().text(); // before whoever asked reads it
+	// Who was signed in last stays: a session that ended lets one go on.
+	if (pathname.endsWith('/session') && nobody(JSON.parse(text))) return;
+	await (await open()).put('answers', text, pathname);
+}
+
+type Session = components['schemas']['Session'];
+
+const nobody = (session: Session) => session.required && !session.name;
+
+/** Who works here: where the session has ended, and nobody signed out, whoever it was goes on. */
+export async function goesOn(session: Session): Promise<Session> {
+	if (!nobody(session) || lying.synced === undefined) return session;
+	const before = await (await open()).get('answers', '/api/v1/session');
+	return before === undefined ? session : JSON.parse(before);
 }
 
 export async function stillKnown(request: Request): Promise<Response | undefined> {

@@ -10,8 +10,6 @@ export interface Picture {
 	bytes: Blob;
 	/** The shop has it. */
 	sent?: boolean;
-	/** Why the shop does not take it. */
-	problem?: string;
 }
 
 /** What lies on the phone outlives the page here: calls as the shop has them, and what the shop lacks. */

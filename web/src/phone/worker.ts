@@ -1,5 +1,6 @@
 /// <reference lib="webworker" />
 import './wasm_exec.js';
+import { isFinal } from '../api/final';
 import type { components } from '../api/schema.gen';
 import { open, type Picture } from './shelf';
 
@@ -13,7 +14,8 @@ type SyncAnswer = components['schemas']['SyncAnswer'];
 export type Wanted =
 	| { do: 'begin'; who: { device: string; person: string; role: string } }
 	| { do: 'ask'; request: Request; picture?: Picture }
-	| { do: 'sync'; device: string };
+	| { do: 'sync'; device: string }
+	| { do: 'drop'; picture: string };
 
 export interface Request {
 	method: string;
@@ -34,8 +36,10 @@ export interface Waiting {
 /** What lies here, as the screens see it. */
 export interface Lies {
 	waiting: Waiting[];
-	/** Pictures that the shop does not have. */
+	/** Pictures on their way to the shop. */
 	pictures: number;
+	/** Pictures that the shop does not take, and why; they are tried again at the next start. */
+	untaken: { id: string; why: string }[];
 	decisions: Decision[];
 	/** What the shop calls the calls that were begun here. */
 	numbers: Record<string, number>;
@@ -91,12 +95,13 @@ let numbers: Record<string, number> = {};
 let decisions: Decision[] = [];
 let synced: string | undefined;
 let pictures = 0;
+const untaken = new Map<string, string>();
 
 /** The module runs, with what lay on the phone when it was put away. Calls are opened when they are asked for. */
 const ready = (async () => {
 	const go = new Go();
 	const db = await open();
-	const [{ instance }, shared, who, waiting, lay, known, kept, last, shots, said] = await Promise.all([
+	const [{ instance }, shared, who, waiting, lay, known, undecided, last, shots, said] = await Promise.all([
 		WebAssembly.instantiateStreaming(fetch(new URL('./phone.wasm', import.meta.url)), go.importObject),
 		db.get('rest', 'shared'),
 		db.get('rest', 'who'),
@@ -121,7 +126,7 @@ const ready = (async () => {
 		numbers = JSON.parse(known);
 		tell('renumber', numbers);
 	}
-	if (kept) decisions = JSON.parse(kept);
+	if (undecided) decisions = JSON.parse(undecided);
 	if (waiting) {
 		const old = JSON.parse(waiting) as Waiting[];
 		for (const w of old) await take(w.call);
@@ -141,7 +146,7 @@ async function take(call: number): Promise<void> {
 
 const bytes = (text: string) => btoa(String.fromCharCode(...new TextEncoder().encode(text)));
 
-let kept = '';
+let kept = '[]';
 
 /** What waits is written down before anybody is told that it was entered. */
 async function lies(): Promise<Lies> {
@@ -151,7 +156,11 @@ async function lies(): Promise<Lies> {
 		await (await open()).put('rest', text, 'waiting');
 		kept = text;
 	}
-	return { waiting, pictures, decisions, numbers, synced };
+	return {
+		...{ waiting, decisions, numbers, synced },
+		pictures: pictures - untaken.size,
+		untaken: [...untaken].map(([id, why]) => ({ id, why })),
+	};
 }
 
 const ofCall = /^\/api\/v1\/calls\/(-?\d+)/;
@@ -195,7 +204,7 @@ async function sendSaid(device: string): Promise<number> {
 			body: JSON.stringify(body),
 			signal: AbortSignal.timeout(patience),
 		}).catch(() => undefined);
-		if (!answer || (!answer.ok && !final(answer.status))) return answer?.status ?? 0;
+		if (!answer || (!answer.ok && !isFinal(answer.status))) return answer?.status ?? 0;
 		await queued(async () => {
 			tell('heard', id);
 			await keepSaid();
@@ -215,7 +224,7 @@ async function sync(device: string): Promise<Synced> {
 	if (said !== 200) return { status: said, changed, lies: await queued(lies) };
 	for (let more = true; more; ) {
 		const upward = await queued(async () => {
-			const commands = tell<Waiting[]>('waiting', null).slice(0, batch);
+			const commands = tell<Waiting[]>('upward', null).slice(0, batch);
 			return { calls: tell<object>('versions', null), commands };
 		});
 		const answer = await fetch('/api/v1/sync', {
@@ -284,18 +293,32 @@ async function putAway(down: SyncAnswer): Promise<boolean> {
 	kept = JSON.stringify(tell('waiting', null));
 	void rest.put(kept, 'waiting');
 	await all.done;
+	await clearPictures(down.gone);
 	return other;
 }
 
-/** Refused for good: to send it again would bring the same. */
-const final = (status: number) => status >= 400 && status < 500 && ![401, 408, 425, 429].includes(status);
+/** Lets go of a picture that the shop does not take. */
+async function drop(picture: string): Promise<Lies> {
+	if (untaken.delete(picture)) {
+		await (await open()).delete('pictures', picture);
+		pictures--;
+	}
+	return lies();
+}
+
+/** Pictures of calls that lie here no more go too, but for what the shop lacks. */
+async function clearPictures(gone: number[]): Promise<void> {
+	if (gone.length === 0) return;
+	const db = await open();
+	for (const p of await db.getAll('pictures')) if (p.sent && gone.includes(p.call)) await db.delete('pictures', p.id);
+}
 
 async function sendPictures(device: string): Promise<void> {
 	const db = await open();
 	for (const p of await db.getAll('pictures')) {
 		const call = numbers[p.call] ?? p.call;
-		if (p.sent || p.problem || call < 0) continue;
-		if ((JSON.parse(kept || '[]') as Waiting[]).some((w) => w.id === p.id)) continue; // the shop does not know of it yet
+		if (p.sent || untaken.has(p.id) || call < 0) continue;
+		if ((JSON.parse(kept) as Waiting[]).some((w) => w.id === p.id)) continue; // the shop does not know of it yet
 		const query = new URLSearchParams({ id: p.id, phase: p.phase, ...(p.box && { box: p.box }) });
 		const answer = await fetch(`/api/v1/calls/${call}/pictures?${query}`, {
 			method: 'POST',
@@ -306,9 +329,8 @@ async function sendPictures(device: string): Promise<void> {
 		if (answer?.ok) {
 			await db.put('pictures', { ...p, call, sent: true, bytes: await small(p.bytes) }, p.id);
 			pictures--;
-		} else if (answer && final(answer.status)) {
-			const problem = (await answer.json().catch(() => ({}))).detail ?? `The shop answered ${answer.status}.`;
-			await db.put('pictures', { ...p, call, problem }, p.id);
+		} else if (answer && isFinal(answer.status)) {
+			untaken.set(p.id, (await answer.json().catch(() => ({}))).detail ?? `the shop answered ${answer.status}`);
 		} else return; // the rest waits too
 	}
 }
@@ -345,10 +367,15 @@ function queued<T>(what: () => Promise<T>): Promise<T> {
 /** While nobody asks, engines are prepared for the calls that were opened. */
 function idle() {
 	if (queue > 0) return;
-	last = last.then(() => {
-		if (queue === 0 && tell<boolean>('idle', null)) setTimeout(idle);
-	});
+	last = last
+		.then(() => {
+			if (queue === 0 && tell<boolean>('idle', null)) setTimeout(idle);
+		})
+		.catch(() => {}); // who asks for it is told
 }
+
+/** Two tabs want it at once: it is done once. */
+let syncing: Promise<Synced> | undefined;
 
 async function answer(wanted: Wanted): Promise<unknown> {
 	switch (wanted.do) {
@@ -361,7 +388,12 @@ async function answer(wanted: Wanted): Promise<unknown> {
 		case 'ask':
 			return queued(() => ask(wanted.request, wanted.picture));
 		case 'sync':
-			return sync(wanted.device);
+			syncing ??= sync(wanted.device).finally(() => {
+				syncing = undefined;
+			});
+			return syncing;
+		case 'drop':
+			return queued(() => drop(wanted.picture));
 	}
 }
 

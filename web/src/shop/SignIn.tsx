@@ -1,8 +1,9 @@
 import { useQueryClient } from '@tanstack/react-query';
-import { type FormEvent, type ReactNode, useEffect, useState } from 'react';
+import { type FormEvent, type ReactNode, useEffect, useState, useSyncExternalStore } from 'react';
 import { useLocation } from 'react-router';
 import { onSignIn } from '../api/client';
 import { useChangePassphrase, useSession, useSignIn } from '../api/shop';
+import { now, watch } from '../phone/phone';
 import { ThisPhone } from '../phone/ThisPhone';
 import { Button, field } from '../ui/Button';
 import { Page } from '../ui/Page';
@@ -24,9 +25,9 @@ export function SignedIn({ children }: { children: ReactNode }) {
 	return children;
 }
 
-function SignIn() {
+function SignIn({ again }: { again?: string }) {
 	const sign = useSignIn();
-	const [name, setName] = useState('');
+	const [name, setName] = useState(again ?? '');
 	const [passphrase, setPassphrase] = useState('');
 	useEffect(() => {
 		document.title = 'Sign in, Elvat';
@@ -73,6 +74,7 @@ function SignIn() {
 /** One's own passphrase. */
 export function MeScreen() {
 	const session = useSession();
+	const { signedOut } = useSyncExternalStore(watch, now);
 	const change = useChangePassphrase();
 	const [old, setOld] = useState('');
 	const [next, setNext] = useState('');
@@ -88,6 +90,8 @@ export function MeScreen() {
 			},
 		);
 	};
+	// The session has ended, and whoever it was goes on here until the shop is to have it.
+	if (signedOut) return <SignIn again={session.data?.name} />;
 	return (
 		<Page title={session.data?.name || 'This phone'} under={session.data?.role}>
 			{session.data?.required && (

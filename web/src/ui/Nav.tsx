@@ -1,7 +1,7 @@
 import { useState, useSyncExternalStore } from 'react';
 import { Link } from 'react-router';
 import { useMay, useSession, useSignOut } from '../api/shop';
-import { now, sync, watch } from '../phone/phone';
+import { now, sync, unsent, watch } from '../phone/phone';
 import { Button } from './Button';
 
 const link = 'inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4';
@@ -11,12 +11,11 @@ export function Nav() {
 	const session = useSession();
 	const manages = useMay('manage');
 	const out = useSignOut();
-	const { waiting, pictures } = useSyncExternalStore(watch, now);
+	const left = unsent(useSyncExternalStore(watch, now));
 	const [asked, setAsked] = useState(false);
-	const unsent = waiting.length + pictures;
 	// What waits would go with the rest of the shop's: it is sent first, and who cannot is asked.
 	const signOut = async () => {
-		if (unsent > 0 && !asked && !(await sync())) return setAsked(true);
+		if (left > 0 && !asked && !(await sync())) return setAsked(true);
 		out.mutate();
 	};
 	return (
@@ -47,7 +46,7 @@ export function Nav() {
 						{session.data.name}, {session.data.role}
 					</Link>
 					<Button kind="quiet" onClick={() => void signOut()}>
-						{asked && unsent > 0 ? `Sign out and lose ${unsent} not sent yet` : 'Sign out'}
+						{asked && left > 0 ? `Sign out and lose ${left} not sent yet` : 'Sign out'}
 					</Button>
 				</span>
 			)}

@@ -1,6 +1,6 @@
 import { type DBSchema, type IDBPDatabase, openDB } from 'idb';
 import { useCallback, useEffect, useRef, useState } from 'react';
-import { body, client, Refused, type Visit, type VisitAnswer } from '../api/client';
+import { asBytes, body, client, Refused, type Visit, type VisitAnswer } from '../api/client';
 import { newID } from '../api/newID';
 
 /** What the customer said or showed, on their own phone until the shop has it: a closed tab loses none of it. */
@@ -31,15 +31,12 @@ const again = 4000;
 
 function deliver({ id, token, answer, picture }: Kept): Promise<Visit> {
 	const path = { token };
+	if (picture)
+		return body(
+			client.POST('/api/v1/visits/{token}/pictures', { params: { path, query: { id } }, ...asBytes(picture) }),
+		);
 	if (answer) return body(client.POST('/api/v1/visits/{token}/answers', { params: { path }, body: { id, answer } }));
-	return body(
-		client.POST('/api/v1/visits/{token}/pictures', {
-			params: { path, query: { id } },
-			body: picture as unknown as string,
-			bodySerializer: (blob) => blob,
-			headers: { 'Content-Type': 'application/octet-stream' },
-		}),
-	);
+	throw new Error('neither an answer nor a picture');
 }
 
 interface Queue {

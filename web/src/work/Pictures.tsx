@@ -1,4 +1,4 @@
-import { useRef, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import type { Call, Work } from '../api/client';
 import { useAddPicture, useMarkPicture, useWork } from '../api/hooks';
 import { newID } from '../api/newID';
@@ -12,6 +12,30 @@ import { timeOf } from '../ui/words';
 export function PicturesOf({ call, phase, box, heading }: Omit<Props, 'work' | 'all'>) {
 	const work = useWork(call.id);
 	return work.data ? <Pictures call={call} work={work.data} phase={phase} box={box} heading={heading} /> : null;
+}
+
+/** How soon one looks again whether it has come. */
+const again = 10_000;
+
+/** A picture; one that a phone has announced and not sent yet says so. */
+function Picture({ src, alt }: { src: string; alt: string }) {
+	const [missing, setMissing] = useState(false);
+	useEffect(() => {
+		if (!missing) return;
+		const timer = setTimeout(() => setMissing(false), again);
+		return () => clearTimeout(timer);
+	}, [missing]);
+	if (missing)
+		return (
+			<p
+				role="img"
+				aria-label={alt}
+				className="m-0 grid aspect-4/3 place-items-center border border-rule p-2 text-center text-soft"
+			>
+				On its way from a phone
+			</p>
+		);
+	return <img src={src} alt={alt} className="block aspect-4/3 w-full object-cover" onError={() => setMissing(true)} />;
 }
 
 interface Props {
@@ -56,10 +80,9 @@ export function Pictures({ call, work, phase, box, all, heading: Heading = 'h2' 
 			<ul className="m-0 grid list-none grid-cols-2 gap-2 p-0 wide:grid-cols-3">
 				{shown.map((p) => (
 					<li key={p.id}>
-						<img
+						<Picture
 							src={`/api/v1/calls/${call.id}/pictures/${p.id}`}
 							alt={`Taken ${timeOf(p.takenAt)}, ${p.phase}${p.box && `, ${label(p.box)}`}`}
-							className="block aspect-4/3 w-full object-cover"
 						/>
 						<span className="flex items-center text-soft">
 							<span className="grow">
