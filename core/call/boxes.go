@@ -124,7 +124,7 @@ func checkBox(data []byte) error {
 	if err := json.Unmarshal(data, &k); err != nil {
 		return err
 	}
-	_, err := makeup.Parse(k.Makeup)
+	_, err := makeup.Reopen(k.Makeup)
 	return err
 }
 

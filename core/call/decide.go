@@ -10,6 +10,7 @@ import (
 	"elvat/core/job"
 	"elvat/core/merge"
 	"elvat/core/practice"
+	"elvat/core/strict"
 	"elvat/core/supply"
 	"elvat/core/visit"
 )
@@ -42,7 +43,60 @@ func (r *Record) Decide(c Command, h House) (*Record, *Action, error) {
 	if err := next.maySet(r, &c); err != nil {
 		return r, nil, err
 	}
+	if err := next.bounded(r, a); err != nil && !handsOver(c.Do) {
+		return r, nil, BadInput{err}
+	}
 	return next, a, nil
+}
+
+// Bounds of what lies on one call: a long one has some hundred parts. Assumption.
+const (
+	MostParts   = 5000
+	MostActions = 10_000
+	MostBytes   = 16 << 20 // of all its documents
+)
+
+// bounded reports what the action made too long or too many. What was so before stays as
+// it is until it is set anew.
+func (r *Record) bounded(before *Record, a *Action) error {
+	switch {
+	case len(r.all) > MostParts && len(r.all) > len(before.all):
+		return fmt.Errorf("this call holds %d things, and takes no more: hand it over and begin another", len(before.all))
+	case len(r.Log) > MostActions:
+		return fmt.Errorf("%d things were done on this call, and it takes no more: hand it over and begin another", len(before.Log))
+	}
+	var touched []Key
+	for _, c := range a.Changes {
+		if slices.Contains(touched, c.Key) {
+			continue
+		}
+		touched = append(touched, c.Key)
+		document := r.parts[c.Key].Document
+		if document == nil || strict.Bounded(before.parts[c.Key].Document) != nil {
+			continue
+		}
+		if err := strict.Bounded(document); err != nil {
+			return err
+		}
+	}
+	if now := r.bytes(); now > MostBytes && now > before.bytes() {
+		return fmt.Errorf("what lies on this call comes to %d MB, and it takes no more: hand it over and begin another", MostBytes>>20)
+	}
+	return nil
+}
+
+func (r *Record) bytes() int {
+	n := 0
+	for i := range r.all {
+		n += len(r.all[i].Document)
+	}
+	return n
+}
+
+// handsOver reports that a call is ended, which a full one can be too.
+func handsOver(do Doing) bool {
+	entry, ok := do.(*AddEntry)
+	return ok && entry.Entry.Kind == job.HandedOver
 }
 
 // decide is what the command sets; nil where that is nothing.
@@ -80,11 +134,15 @@ func (r *Record) decide(c Command, h House) (*Action, error) {
 	return a, nil
 }
 
-// maySet refuses what the person may not bring about, by whatever command: an
-// override that comes into force.
+// maySet refuses what the person may not bring about, by whatever command and however it
+// comes: an entry that is in force now and was not, and a gate that stands open on
+// somebody's word now and was shut, as when what had shut it is taken back.
 func (r *Record) maySet(before *Record, c *Command) error {
 	if c.Role == "" {
 		return nil
+	}
+	if !c.Role.May(job.Pass) && r.passed(before) {
+		return NotAllowed{c.Role, job.Pass}
 	}
 	inForce := map[string]bool{}
 	for i, e := range before.Journal {
@@ -97,6 +155,25 @@ func (r *Record) maySet(before *Record, c *Command) error {
 		}
 	}
 	return nil
+}
+
+// passed reports a gate of a box that an override opens now and did not before.
+func (r *Record) passed(before *Record) bool {
+	var seen []string
+	for i := range r.Journal {
+		e := &r.Journal[i]
+		if e.Kind != job.Override || e.Withdrawn || e.Box == "" || slices.Contains(seen, e.Box) {
+			continue
+		}
+		seen = append(seen, e.Box)
+		was, now := before.Journal.BoxGates(before.Circuit, e.Box), r.Journal.BoxGates(r.Circuit, e.Box)
+		for k := range now {
+			if now[k].Open && now[k].By != nil && !was[k].Open {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // With is the record after the action.
@@ -196,7 +273,7 @@ func (d *draft) run() (*circuit.Circuit, error) {
 	if _, set := d.docs[Key{Kind: TheRun}]; !set {
 		return d.r.Circuit, nil
 	}
-	return circuit.Parse(d.docs[Key{Kind: TheRun}])
+	return circuit.Reopen(d.docs[Key{Kind: TheRun}])
 }
 
 // holds checks a fact against the run as it is, or else as its maker had it before them: it is
@@ -215,7 +292,7 @@ func (d *draft) holds(check func(*circuit.Circuit) error) error {
 		return err
 	}
 	if since != nil {
-		then, err := circuit.Parse(seen)
+		then, err := circuit.Reopen(seen)
 		if err != nil {
 			return err
 		}
@@ -231,7 +308,7 @@ func (d *draft) holds(check func(*circuit.Circuit) error) error {
 func (d *draft) edit(change func(*circuit.Circuit) error) error {
 	k := Key{Kind: TheRun}
 	before := d.doc(k)
-	c, err := circuit.Parse(before)
+	c, err := circuit.Reopen(before)
 	if err != nil {
 		return err
 	}
@@ -247,7 +324,7 @@ func (d *draft) edit(change func(*circuit.Circuit) error) error {
 	if err != nil || since == nil {
 		return err
 	}
-	mine, err := circuit.Parse(base)
+	mine, err := circuit.Reopen(base)
 	if err != nil {
 		return nil // it can be read no more: there is nothing to hold the change against
 	}

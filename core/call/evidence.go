@@ -47,7 +47,7 @@ func (r *Record) Evidence() (*Evidence, error) {
 		reading, err := tester.ParseOne(k.Document, r.Circuit)
 		if err != nil {
 			line.Problem = err.Error()
-			if err := strict.Unmarshal(k.Document, &reading); err != nil {
+			if err := strict.Reread(k.Document, &reading); err != nil {
 				return nil, fmt.Errorf("reading %s: %w", k.ID, err)
 			}
 		}
@@ -162,7 +162,7 @@ func (r *Record) taken() ([]sitebook.Taken, error) {
 	var lines []Line
 	for _, k := range r.inOrder() {
 		line := Line{Kept: k}
-		if err := strict.Unmarshal(k.Document, &line.Reading); err != nil {
+		if err := strict.Reread(k.Document, &line.Reading); err != nil {
 			return nil, fmt.Errorf("reading %s: %w", k.ID, err)
 		}
 		lines = append(lines, line)

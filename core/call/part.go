@@ -175,7 +175,7 @@ func (r *Record) open(p Part) (err error) {
 		err = json.Unmarshal(p.Document, &h)
 		r.Title, r.Complaint, r.CautionsReadAt = h.Title, h.Complaint, h.CautionsReadAt
 	case TheRun:
-		r.Circuit, err = circuit.Parse(p.Document)
+		r.Circuit, err = circuit.Reopen(p.Document)
 	case TheState:
 		r.Said, err = tester.ReadState(p.Document)
 	case TheConditions:
@@ -225,7 +225,7 @@ func (r *Record) openBox(p Part) error {
 	if err := json.Unmarshal(p.Document, &k); err != nil {
 		return err
 	}
-	b, err := makeup.Parse(k.Makeup)
+	b, err := makeup.Reopen(k.Makeup)
 	r.Boxes = append(r.Boxes, Box{ID: p.ID, Makeup: b, Done: k.Done, MadeAt: k.MadeAt})
 	return err
 }

@@ -52,7 +52,7 @@ func (c *SettleConflict) decide(d *draft) error {
 func (r *Record) checkPart(k Key, document json.RawMessage) error {
 	switch k.Kind {
 	case TheRun:
-		_, err := circuit.Parse(document)
+		_, err := circuit.Reopen(document)
 		return err
 	case TheState:
 		_, err := tester.ParseState(document, r.Circuit)

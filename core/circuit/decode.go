@@ -11,10 +11,15 @@ import (
 )
 
 // Parse reads a circuit file. Errors name the place and what is wrong there.
-func Parse(data []byte) (*Circuit, error) {
+func Parse(data []byte) (*Circuit, error) { return parse(data, strict.Unmarshal) }
+
+// Reopen is Parse of a circuit that was kept: its texts may be longer than is allowed now.
+func Reopen(data []byte) (*Circuit, error) { return parse(data, strict.Reread) }
+
+func parse(data []byte, read func([]byte, any) error) (*Circuit, error) {
 	c := New("")
 	c.Format = ""
-	if err := strict.Unmarshal(data, c); err != nil {
+	if err := read(data, c); err != nil {
 		return nil, fmt.Errorf("circuit: %w", err)
 	}
 	if err := c.Check(); err != nil {

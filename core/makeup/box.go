@@ -242,9 +242,14 @@ const (
 )
 
 // Parse reads a box file. Errors name the place and what is wrong there.
-func Parse(data []byte) (*Box, error) {
+func Parse(data []byte) (*Box, error) { return parse(data, strict.Unmarshal) }
+
+// Reopen is Parse of a box that was kept: its texts may be longer than is allowed now.
+func Reopen(data []byte) (*Box, error) { return parse(data, strict.Reread) }
+
+func parse(data []byte, read func([]byte, any) error) (*Box, error) {
 	b := &Box{}
-	if err := strict.Unmarshal(data, b); err != nil {
+	if err := read(data, b); err != nil {
 		return nil, fmt.Errorf("box: %w", err)
 	}
 	if err := b.Check(); err != nil {

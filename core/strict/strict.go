@@ -1,5 +1,5 @@
 // Package strict reads the JSON documents of Elvat: unknown keys, keys given
-// twice and wrong types are errors that name the place.
+// twice, wrong types and texts that are too long are errors that name the place.
 package strict
 
 import (
@@ -12,8 +12,17 @@ import (
 	"github.com/go-json-experiment/json/jsontext"
 )
 
-// Unmarshal reads data into v. Keys that v does not have are errors.
+// Unmarshal reads data into v. Keys that v does not have are errors, and texts longer than
+// Bounded allows.
 func Unmarshal(data []byte, v any) error {
+	if err := Reread(data, v); err != nil {
+		return err
+	}
+	return Bounded(data)
+}
+
+// Reread is Unmarshal of what was kept, which may be from a time when texts had no bounds.
+func Reread(data []byte, v any) error {
 	err := json.Unmarshal(data, v, json.RejectUnknownMembers(true))
 	if err == nil {
 		return nil

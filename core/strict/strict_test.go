@@ -71,3 +71,27 @@ func TestHostile(t *testing.T) {
 		assert.Error(t, Unmarshal([]byte(data), &f))
 	}
 }
+
+// TestTextsHaveBounds: a text, a list of texts and a key that are too long are named by their
+// place, in characters and not in bytes; what was kept is read all the same.
+func TestTextsHaveBounds(t *testing.T) {
+	long := func(n int) string { return strings.Repeat("ü", n) }
+	for _, row := range []struct{ data, want string }{
+		{`{ "name": "` + long(MostName) + `" }`, ""},
+		{`{ "name": "` + long(MostName+1) + `" }`, "name: 201 characters are too many; at most 200"},
+		{`{ "boxes": [ {}, { "id": "` + long(MostText+1) + `" } ] }`, "boxes[1].id: 4001 characters"},
+		{`{ "boxes": [ { "names": ["a", "` + long(MostText+1) + `"] } ] }`, "boxes[0].names[1]: 4001"},
+		{`{ "boxes": [ { "names": ["a", "` + long(MostText) + `"] } ] }`, ""},
+		{`{ "notes": { "` + long(MostName+1) + `": 1 } }`, "notes: 201 characters"},
+		{`{ "name": "` + strings.Repeat(`\u00fc`, MostName) + `" }`, ""},
+	} {
+		var f file
+		err := Unmarshal([]byte(row.data), &f)
+		require.NoError(t, Reread([]byte(row.data), &f))
+		if row.want == "" {
+			assert.NoError(t, err)
+			continue
+		}
+		assert.ErrorContains(t, err, row.want)
+	}
+}

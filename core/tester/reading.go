@@ -444,7 +444,7 @@ func ReadState(data []byte) (*State, error) {
 		return nil, nil
 	}
 	s := &State{}
-	return s, strict.Unmarshal(data, s)
+	return s, strict.Reread(data, s)
 }
 
 // ParseState reads a state alone, and checks it against the circuit; nothing
