@@ -21,6 +21,8 @@ type Operation struct {
 	Method string // as HTTP writes it
 	Path   string // with {parameters}
 	Access job.Access
+	Fresh  bool   // asks that the passphrase was given a short while ago
+	Event  string // what is written down once it was done; "" for nothing
 }
 
 // methods of a path, in the contract's words and in HTTP's.
@@ -51,6 +53,8 @@ func Operations() ([]Operation, error) {
 			var op struct {
 				ID     string     `yaml:"operationId"`
 				Access job.Access `yaml:"x-access"`
+				Fresh  bool       `yaml:"x-fresh"`
+				Event  string     `yaml:"x-event"`
 			}
 			if err := node.Decode(&op); err != nil {
 				return nil, fmt.Errorf("%s %s: %w", m.name, path, err)
@@ -62,7 +66,7 @@ func Operations() ([]Operation, error) {
 			if !known {
 				return nil, fmt.Errorf("%s %s: x-access: %q is none of %q", m.name, path, op.Access, job.Accesses)
 			}
-			all = append(all, Operation{op.ID, m.name, path, op.Access})
+			all = append(all, Operation{op.ID, m.name, path, op.Access, op.Fresh, op.Event})
 		}
 	}
 	return all, nil

@@ -19,6 +19,7 @@ import (
 )
 
 func main() {
+	keepPrivate()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	root := newRoot()

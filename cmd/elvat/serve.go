@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"io"
@@ -35,6 +36,9 @@ type serveOptions struct {
 	trustPage                      string
 	backups                        string
 	keep                           int
+	behind                         []string // addresses of proxies
+	proxySecret                    string   // file with what one says
+	before                         *server.Proxy
 }
 
 func (o *serveOptions) flags(cmd *cobra.Command) {
@@ -53,6 +57,10 @@ func (o *serveOptions) flags(cmd *cobra.Command) {
 	cmd.Flags().DurationVar(&o.acme.Wait, "acme-wait", 30*time.Second, "how long name servers take to show the record")
 	cmd.Flags().
 		StringVar(&o.trustPage, "trust-page", "", "address to serve, without TLS, the page that makes phones trust the shop's authority (elvat tls), and nothing else")
+	cmd.Flags().
+		StringSliceVar(&o.behind, "behind-proxy", nil, "address or network of the proxy that ends TLS before this machine; everybody signs in then")
+	cmd.Flags().
+		StringVar(&o.proxySecret, "proxy-secret", "", "file with what the proxy says in Elvat-Proxy-Secret, beside its address or instead of it")
 	cmd.Flags().StringVar(&o.backups, "backups", "", "folder of the daily backups; beside the database if not given")
 	cmd.Flags().IntVar(&o.keep, "keep", 30, "how many backups to keep")
 	cmd.Flags().StringVar(&o.meter, "meter", "", "HOST:PORT of an instrument that speaks SCPI over TCP")
@@ -162,6 +170,9 @@ func serve(cmd *cobra.Command, o serveOptions, s *store.Store) (err error) {
 	if o.backups == "" {
 		config.Backups.Folder = o.database + "-backups"
 	}
+	if err := o.proxied(); err != nil {
+		return err
+	}
 	secure, authority, err := o.others(cmd.Context(), s)
 	if err != nil {
 		return err
@@ -172,7 +183,7 @@ func serve(cmd *cobra.Command, o serveOptions, s *store.Store) (err error) {
 	if err := o.plainPage(cmd.Context(), authority); err != nil {
 		return err
 	}
-	config.SignIn = secure != nil
+	config.SignIn, config.Proxy = secure != nil || o.before != nil, o.before
 	if o.meter != "" {
 		config.Meter = &meterlink.Meter{Address: o.meter}
 		defer config.Meter.Close()
@@ -186,12 +197,20 @@ func serve(cmd *cobra.Command, o serveOptions, s *store.Store) (err error) {
 		return err
 	}
 	defer app.Close()
+	at, err := (&net.ListenConfig{}).Listen(cmd.Context(), "tcp", o.address)
+	if err != nil {
+		return err
+	}
+	listener := server.Limit(at, o.before)
+	if secure != nil {
+		secure.CipherSuites = server.Ciphers
+		listener = tls.NewListener(listener, secure)
+	}
 	start := echo.StartConfig{
-		Address: o.address, HideBanner: true, HidePort: true, GracefulTimeout: 10 * time.Second, TLSConfig: secure,
+		Listener: listener, HideBanner: true, HidePort: true, GracefulTimeout: 10 * time.Second,
 		ListenerAddrFunc: func(at net.Addr) { fmt.Fprintf(cmd.OutOrStdout(), "Elvat is at %s://%s\n", scheme, at) },
 		BeforeServeFunc: func(hs *http.Server) error {
-			hs.ReadHeaderTimeout, hs.ReadTimeout, hs.IdleTimeout = 5*time.Second, 30*time.Second, 2*time.Minute
-			hs.MaxHeaderBytes = 64 << 10
+			server.Harden(hs)
 			return nil
 		},
 	}

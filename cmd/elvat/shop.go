@@ -32,6 +32,11 @@ func withStore(cmd *cobra.Command, path string, do func(*store.Store) error) err
 	return errors.Join(do(s), s.Close())
 }
 
+// note writes down what was done on this machine, where nobody signs in.
+func note(cmd *cobra.Command, s *store.Store, what, about string) error {
+	return s.AddEvent(cmd.Context(), store.Event{At: time.Now(), What: what, Place: "this machine", About: about})
+}
+
 func database(cmd *cobra.Command) *string {
 	return cmd.Flags().String("db", defaultDatabase, "the database file")
 }
@@ -46,6 +51,9 @@ func backupCommand() *cobra.Command {
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		return withStore(cmd, *path, func(s *store.Store) error {
 			if err := s.Backup(cmd.Context(), args[0]); err != nil {
+				return err
+			}
+			if err := note(cmd, s, "backup-taken", args[0]); err != nil {
 				return err
 			}
 			_, err := fmt.Fprintf(cmd.OutOrStdout(), "%s is a sound copy of %s\n", args[0], *path)
@@ -92,7 +100,7 @@ func exportCommand() *cobra.Command {
 			if err := errors.Join(archive.Export(cmd.Context(), s, f), f.Sync(), f.Close()); err != nil {
 				return errors.Join(store.Cause(err), os.Remove(args[0]))
 			}
-			return nil
+			return note(cmd, s, "archive-taken", args[0])
 		})
 	}
 	return cmd
@@ -150,6 +158,7 @@ func peopleCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "people", Short: "Who may sign in"}
 	path := cmd.PersistentFlags().String("db", defaultDatabase, "the database file")
 	var role string
+	var noFactors bool
 	add := &cobra.Command{
 		Use:   "add NAME",
 		Short: "Let somebody sign in; the passphrase is read from standard input",
@@ -167,7 +176,9 @@ func peopleCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			_, err = s.AddPerson(cmd.Context(), p)
+			if _, err = s.AddPerson(cmd.Context(), p); err == nil {
+				err = note(cmd, s, "person-added", p.Name+", "+p.Role)
+			}
 			return errors.Join(err, s.Close())
 		},
 	}
@@ -190,11 +201,14 @@ func peopleCommand() *cobra.Command {
 				if err := server.CheckPassphrase(passphrase, p.Name); err != nil {
 					return err
 				}
-				p.Passphrase = server.Hash(passphrase)
-				return errors.Join(s.UpdatePerson(cmd.Context(), p), s.ClearFailures(cmd.Context(), p.Name))
+				if err := s.ChangePerson(cmd.Context(), p.ID, store.PersonChange{Passphrase: server.Hash(passphrase), NoFactors: noFactors}, nil); err != nil {
+					return err
+				}
+				return errors.Join(s.ClearFailures(cmd.Context(), p.Name), note(cmd, s, "person-changed", p.Name+": another passphrase"))
 			})
 		},
 	}
+	again.Flags().BoolVar(&noFactors, "no-second-factor", false, "take their second factors away too, as when the phone is lost")
 	list := &cobra.Command{
 		Use:   "list",
 		Short: "Everybody",

@@ -7,11 +7,14 @@ import (
 	"fmt"
 	"net"
 	"net/http"
+	"net/netip"
+	"os"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"elvat/internal/server"
 	"elvat/internal/store"
 	"elvat/internal/trust"
 )
@@ -76,11 +79,16 @@ func (o *serveOptions) others(ctx context.Context, s *store.Store) (*tls.Config,
 	if err != nil {
 		return nil, nil, fmt.Errorf("--listen %s: %w", o.address, err)
 	}
-	if ip := net.ParseIP(host); host == "localhost" || ip != nil && ip.IsLoopback() {
+	ip := net.ParseIP(host)
+	here := host == "localhost" || ip != nil && ip.IsLoopback()
+	if here && o.before == nil {
 		return nil, nil, nil
 	}
 	if err := somebody(ctx, s); err != nil {
 		return nil, nil, err
+	}
+	if here {
+		return nil, nil, nil // the proxy ends TLS
 	}
 	if (o.certificate == "") != (o.key == "") {
 		return nil, nil, errors.New("--tls-cert and --tls-key go together")
@@ -110,6 +118,39 @@ func (o *serveOptions) others(ctx context.Context, s *store.Store) (*tls.Config,
 	config, err := own.Serve()
 	return config, nil, err
 }
+
+// proxied reads what stands before this machine: nil where nothing does.
+func (o *serveOptions) proxied() error {
+	if len(o.behind) == 0 && o.proxySecret == "" {
+		return nil
+	}
+	p := &server.Proxy{}
+	for _, text := range o.behind {
+		at, err := netip.ParsePrefix(text)
+		if err != nil {
+			one, problem := netip.ParseAddr(text)
+			if problem != nil {
+				return fmt.Errorf("--behind-proxy %s: neither an address nor a network such as 10.0.0.0/8", text)
+			}
+			at = netip.PrefixFrom(one, one.BitLen())
+		}
+		p.From = append(p.From, at)
+	}
+	if o.proxySecret != "" {
+		data, err := os.ReadFile(o.proxySecret)
+		if err != nil {
+			return fmt.Errorf("--proxy-secret: %w", err)
+		}
+		if p.Secret = strings.TrimSpace(string(data)); len(p.Secret) < leastSecret {
+			return fmt.Errorf("--proxy-secret %s: at least %d characters", o.proxySecret, leastSecret)
+		}
+	}
+	o.before = p
+	return nil
+}
+
+// leastSecret is how long the proxy's secret has to be.
+const leastSecret = 32
 
 // somebody reports nil where there is who can sign in.
 func somebody(ctx context.Context, s *store.Store) error {

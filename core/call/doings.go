@@ -619,6 +619,9 @@ const mostOfCustomer = 12
 // mayShow refuses a customer's photograph where they are to stay away, and more than
 // there is a use for.
 func (d *draft) mayShow() error {
+	if d.r.HandedOver() {
+		return errOver
+	}
 	switch visit.Walk(d.house.Guards, d.r.Answers).Stage {
 	case visit.StayAway, visit.AskDanger:
 		return bad("no photographs now: leave it off and stay away")

@@ -7,6 +7,7 @@ import (
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
+	"elvat/core/job"
 	"elvat/core/merge"
 	"elvat/core/runs"
 	"elvat/core/strict"
@@ -109,6 +110,14 @@ type GiveAnswer struct {
 // mostAnswers bounds what one call takes. Assumption.
 const mostAnswers = 300
 
+// errOver is said to a customer once the call was handed over: what the report says stands.
+var errOver = bad("the work is done, and this link has ended: call the shop")
+
+// HandedOver reports whether the call was handed over.
+func (r *Record) HandedOver() bool {
+	return slices.ContainsFunc(r.Journal, func(e job.Entry) bool { return e.Kind == job.HandedOver && !e.Withdrawn })
+}
+
 func (*GiveAnswer) what(*Record) string { return "answer of the customer" }
 
 func (c *GiveAnswer) decide(d *draft) error {
@@ -118,6 +127,9 @@ func (c *GiveAnswer) decide(d *draft) error {
 	k := Key{AnAnswer, c.ID}
 	if d.doc(k) != nil {
 		return nil // it was sent before
+	}
+	if d.r.HandedOver() {
+		return errOver
 	}
 	if err := c.Answer.Check(d.r.Circuit, d.house.Guards); err != nil {
 		return BadInput{err}

@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+
+	"elvat/core/strict"
 )
 
 // A DirectoryRow is one line of a panel's directory.
@@ -39,6 +41,12 @@ func (d Directory) Check() error {
 			return fmt.Errorf("directory[%d]: breaker %s stands there twice", i, r.Breaker)
 		case r.Amps < 0 || r.Amps > 400:
 			return fmt.Errorf("directory[%d]: %g A is out of bounds", i, r.Amps)
+		}
+		if err := strict.Name(fmt.Sprintf("directory[%d]: breaker", i), r.Breaker); err != nil {
+			return err
+		}
+		if err := strict.Text(fmt.Sprintf("directory[%d]: serves", i), r.Serves); err != nil {
+			return err
 		}
 		seen[r.Breaker] = true
 	}

@@ -8,6 +8,8 @@ import (
 	"io"
 	"strconv"
 	"strings"
+
+	"elvat/core/cells"
 )
 
 // directoryColumns are the columns of a directory as CSV, in their order where
@@ -124,17 +126,10 @@ func (d Directory) CSV() ([]byte, error) {
 			amps = strconv.FormatFloat(r.Amps, 'g', -1, 64)
 		}
 		checked := map[bool]string{true: "yes", false: "no"}[r.Checked]
-		if err := w.Write([]string{plainCell(r.Breaker), amps, plainCell(r.Serves), checked}); err != nil {
+		if err := w.Write([]string{cells.Plain(r.Breaker), amps, cells.Plain(r.Serves), checked}); err != nil {
 			return nil, err
 		}
 	}
 	w.Flush()
 	return out.Bytes(), w.Error()
-}
-
-func plainCell(text string) string {
-	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
-		return "'" + text
-	}
-	return text
 }

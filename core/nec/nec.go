@@ -7,6 +7,8 @@ package nec
 import (
 	"fmt"
 	"slices"
+
+	"elvat/core/strict"
 )
 
 // An Edition is the year of a code edition.
@@ -239,6 +241,15 @@ func CheckAmendment(r Rule) error {
 		return fmt.Errorf("amendment %s: what it asks is missing", r.Section)
 	case !slices.Contains(PlaceTopics, r.Topic):
 		return fmt.Errorf("amendment %s: topic %q is none of %v", r.Section, r.Topic, PlaceTopics)
+	}
+	if err := strict.Text("amendment: text", r.Text); err != nil {
+		return err
+	}
+	if err := strict.Name("amendment: section", r.Section); err != nil {
+		return err
+	}
+	if n := len(r.When.Rooms) + len(r.When.Exposures); n > len(Rooms)+len(Exposures) {
+		return fmt.Errorf("amendment %s: %d rooms and exposures; there are no more than %d", r.Section, n, len(Rooms)+len(Exposures))
 	}
 	for _, room := range r.When.Rooms {
 		if !slices.Contains(Rooms, room) {

@@ -2,9 +2,7 @@ package strict
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
-	"io"
 	"unicode/utf8"
 
 	"github.com/go-json-experiment/json/jsontext"
@@ -43,14 +41,24 @@ func bounded(place, text string, most int) error {
 		return nil
 	}
 	if n := utf8.RuneCountInString(text); n > most {
-		return fmt.Errorf("%s: %d characters are too many; at most %d", place, n, most)
+		return tooLong(place, n, most)
 	}
 	return nil
 }
 
+func tooLong(place string, n, most int) error {
+	return fmt.Errorf("%s: %d characters are too many; at most %d", place, n, most)
+}
+
 // Bounded reports the first text of a JSON document that is longer than its key allows,
 // keys themselves included, naming its place.
-func Bounded(data []byte) error {
+func Bounded(data []byte) error { return within(data, most) }
+
+// Sound reports a text of a JSON document that is longer than any there can be, whatever it
+// was when documents had no bounds.
+func Sound(data []byte) error { return within(data, func(string) int { return MostLine }) }
+
+func within(data []byte, most func(key string) int) error {
 	if !mayBeLong(data) {
 		return nil
 	}
@@ -58,20 +66,22 @@ func Bounded(data []byte) error {
 	for {
 		token, err := d.ReadToken()
 		switch {
-		case errors.Is(err, io.EOF):
-			return nil
 		case err != nil:
-			return fmt.Errorf("not valid JSON: %w", err)
+			return nil // at its end, or no JSON: for who reads it to say
 		case token.Kind() != '"':
 			continue
+		}
+		text := token.String()
+		if len(text) <= MostName {
+			continue // its place is worked out where it matters: that takes time in deep documents
 		}
 		at := d.StackPointer()
 		limit := most(at.LastToken())
 		if in, n := d.StackIndex(d.StackDepth()); in == '{' && n%2 == 1 {
-			limit, at = MostName, at.Parent() // the key itself
+			limit, at = most("name"), at.Parent() // the key itself
 		}
-		if err := bounded(Path(at), token.String(), limit); err != nil {
-			return err
+		if n := utf8.RuneCountInString(text); n > limit {
+			return tooLong(Path(at), n, limit)
 		}
 	}
 }

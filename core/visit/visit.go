@@ -7,6 +7,7 @@ package visit
 import (
 	"encoding/json"
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -64,10 +65,44 @@ type Answer struct {
 // mostText bounds what a customer can type at once. Assumption.
 const mostText = 2000
 
-// Check reports what an answer lacks. guards are the keys of the GFCIs asked for.
+// own are the fields that an answer of a kind has, beside its kind.
+var own = map[Kind]func(a, from *Answer){
+	Danger:  func(a, from *Answer) { a.Signs, a.Box = from.Signs, from.Box },
+	Outlet:  func(a, from *Answer) { a.Device, a.Half, a.Works = from.Device, from.Half, from.Works },
+	Plugged: func(a, from *Answer) { a.Text, a.Heavy, a.Box = from.Text, from.Heavy, from.Box },
+	Storm:   func(a, from *Answer) { a.Yes = from.Yes },
+	Work:    func(a, from *Answer) { a.Yes, a.Box = from.Yes, from.Box },
+	Reset:   func(a, from *Answer) { a.Guard, a.Result = from.Guard, from.Result },
+	Breaker: func(a, from *Answer) { a.Result = from.Result },
+	Note:    func(a, from *Answer) { a.Text = from.Text },
+}
+
+// checkOwn refuses fields that an answer of its kind does not have: nothing is kept that
+// nobody looks at.
+func (a *Answer) checkOwn() error {
+	take, ok := own[a.Kind]
+	if !ok {
+		return fmt.Errorf("kind: %q is not asked here", a.Kind)
+	}
+	only := Answer{Kind: a.Kind}
+	take(&only, a)
+	if !reflect.DeepEqual(*a, only) {
+		return fmt.Errorf("kind: an answer of kind %s says nothing else than what is asked there", a.Kind)
+	}
+	return nil
+}
+
+// Check reports what an answer lacks, or has beyond what is asked. guards are the keys of the
+// GFCIs asked for.
 func (a *Answer) Check(c *circuit.Circuit, guards []Guard) error {
+	if err := a.checkOwn(); err != nil {
+		return err
+	}
 	if len(a.Text) > mostText {
 		return fmt.Errorf("text: at most %d characters", mostText)
+	}
+	if len(a.Signs) > len(Signs) {
+		return fmt.Errorf("signs: %d of them", len(a.Signs))
 	}
 	if a.Box != "" && c.Box(a.Box) == nil {
 		return fmt.Errorf("box %q: not one of the outlets shown", a.Box)
@@ -104,8 +139,6 @@ func (a *Answer) Check(c *circuit.Circuit, guards []Guard) error {
 		return checkResult(a.Result)
 	case Breaker:
 		return checkResult(a.Result)
-	default:
-		return fmt.Errorf("kind: %q is not asked here", a.Kind)
 	}
 	return nil
 }

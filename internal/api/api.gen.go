@@ -108,6 +108,24 @@ func (e BreakerChangeProtection) Valid() bool {
 	}
 }
 
+// Defines values for FactorsAllKind.
+const (
+	Code    FactorsAllKind = "code"
+	Passkey FactorsAllKind = "passkey"
+)
+
+// Valid indicates whether the value is a known member of the FactorsAllKind enum.
+func (e FactorsAllKind) Valid() bool {
+	switch e {
+	case Code:
+		return true
+	case Passkey:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Half.
 const (
 	Bottom Half = "bottom"
@@ -870,8 +888,28 @@ type Done struct {
 	What string    `json:"what"`
 }
 
+// DoorRules defines model for DoorRules.
+type DoorRules struct {
+	// KeepYears How many years after the last call at a house its customer's data are kept; 0 for ever
+	KeepYears int `json:"keepYears"`
+
+	// SecondFactor Electricians sign in with a second factor
+	SecondFactor bool `json:"secondFactor"`
+}
+
 // Entry defines model for Entry.
 type Entry = job.Entry
+
+// Event defines model for Event.
+type Event struct {
+	About  string    `json:"about"`
+	At     time.Time `json:"at"`
+	Call   *int64    `json:"call,omitempty"`
+	Id     int64     `json:"id"`
+	Person string    `json:"person"`
+	Place  string    `json:"place"`
+	What   string    `json:"what"`
+}
 
 // Evidence defines model for Evidence.
 type Evidence = diagnosis.Evidence
@@ -883,6 +921,26 @@ type Example struct {
 
 // Existing defines model for Existing.
 type Existing = makeup.Existing
+
+// Factors defines model for Factors.
+type Factors struct {
+	All []struct {
+		CreatedAt time.Time      `json:"createdAt"`
+		Id        int64          `json:"id"`
+		Kind      FactorsAllKind `json:"kind"`
+		Name      string         `json:"name"`
+		UsedAt    *time.Time     `json:"usedAt,omitempty"`
+	} `json:"all"`
+
+	// Recovery How many recovery codes are left
+	Recovery int `json:"recovery"`
+
+	// Wanted The shop asks for one
+	Wanted bool `json:"wanted"`
+}
+
+// FactorsAllKind defines model for Factors.All.Kind.
+type FactorsAllKind string
 
 // Fault defines model for Fault.
 type Fault = circuit.Fault
@@ -1161,6 +1219,21 @@ type OpenedBox struct {
 // Outcome defines model for Outcome.
 type Outcome = diagnosis.Outcome
 
+// OwnSession defines model for OwnSession.
+type OwnSession struct {
+	// Browser As it calls itself
+	Browser   string    `json:"browser"`
+	CreatedAt time.Time `json:"createdAt"`
+	Id        int64     `json:"id"`
+
+	// Place Network address it came from
+	Place  string    `json:"place"`
+	SeenAt time.Time `json:"seenAt"`
+
+	// This The one that asks
+	This bool `json:"this"`
+}
+
 // PackedCall A call with its record, as it lies on a phone
 type PackedCall = kept.Packed
 
@@ -1181,11 +1254,14 @@ type Past = sitebook.LastRead
 // Person defines model for Person.
 type Person struct {
 	CreatedAt time.Time `json:"createdAt"`
-	Id        int64     `json:"id"`
-	Name      string    `json:"name"`
-	Role      Role      `json:"role"`
-	Sessions  int       `json:"sessions"`
-	Withdrawn bool      `json:"withdrawn"`
+
+	// Factor Signs in with a second factor
+	Factor    bool   `json:"factor"`
+	Id        int64  `json:"id"`
+	Name      string `json:"name"`
+	Role      Role   `json:"role"`
+	Sessions  int    `json:"sessions"`
+	Withdrawn bool   `json:"withdrawn"`
 }
 
 // Phoned defines model for Phoned.
@@ -1312,15 +1388,27 @@ type ServedLoad string
 
 // Session defines model for Session.
 type Session struct {
+	// Factors Kinds of it that the person has: passkey, code, recovery
+	Factors *[]string `json:"factors,omitempty"`
+
+	// FreshUntil Until when what asks for the passphrase once more is done without
+	FreshUntil *time.Time `json:"freshUntil,omitempty"`
+
 	// May Kinds of access: read, work, override, manage
 	May []string `json:"may"`
 
 	// Name Empty where nobody is
 	Name string `json:"name"`
 
+	// NeedsFactor The shop asks electricians for a second factor, and this one has none yet: until then nothing else is shown
+	NeedsFactor *bool `json:"needsFactor,omitempty"`
+
 	// Required Nothing is shown to who is not signed in
 	Required bool   `json:"required"`
 	Role     string `json:"role"`
+
+	// Ticket The passphrase was right, and a second factor is asked for: with this it is given
+	Ticket *string `json:"ticket,omitempty"`
 }
 
 // SharedSettings What the shop set and has
@@ -1644,6 +1732,9 @@ type BoxNow = OpenedBox
 // CallNow defines model for CallNow.
 type CallNow = Call
 
+// FactorsNow defines model for FactorsNow.
+type FactorsNow = Factors
+
 // Refused defines model for Refused.
 type Refused = Problem
 
@@ -1708,6 +1799,25 @@ type DecideJSONBody struct {
 	Take bool `json:"take"`
 }
 
+// ListEventsParams defines parameters for ListEvents.
+type ListEventsParams struct {
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
+
+// AddCodeJSONBody defines parameters for AddCode.
+type AddCodeJSONBody struct {
+	Code   string `json:"code"`
+	Name   string `json:"name"`
+	Ticket string `json:"ticket"`
+}
+
+// AddPasskeyJSONBody defines parameters for AddPasskey.
+type AddPasskeyJSONBody struct {
+	Name    string          `json:"name"`
+	Passkey json.RawMessage `json:"passkey"`
+	Ticket  string          `json:"ticket"`
+}
+
 // SetPanelJSONBody defines parameters for SetPanel.
 type SetPanelJSONBody struct {
 	Directory Directory `json:"directory"`
@@ -1723,6 +1833,8 @@ type AddPersonJSONBody struct {
 
 // ChangePersonJSONBody defines parameters for ChangePerson.
 type ChangePersonJSONBody struct {
+	// NoFactors Take their second factors away, as when the phone is lost
+	NoFactors  *bool   `json:"noFactors,omitempty"`
 	Passphrase *string `json:"passphrase,omitempty"`
 	Role       *Role   `json:"role,omitempty"`
 	Withdrawn  *bool   `json:"withdrawn,omitempty"`
@@ -1744,10 +1856,35 @@ type SignInJSONBody struct {
 	Passphrase string `json:"passphrase"`
 }
 
+// FreshenJSONBody defines parameters for Freshen.
+type FreshenJSONBody struct {
+	Passphrase string `json:"passphrase"`
+}
+
 // ChangePassphraseJSONBody defines parameters for ChangePassphrase.
 type ChangePassphraseJSONBody struct {
 	New string `json:"new"`
 	Old string `json:"old"`
+}
+
+// FinishSignInJSONBody defines parameters for FinishSignIn.
+type FinishSignInJSONBody struct {
+	Code     *string          `json:"code,omitempty"`
+	Passkey  *json.RawMessage `json:"passkey,omitempty"`
+	Recovery *string          `json:"recovery,omitempty"`
+	Ticket   string           `json:"ticket"`
+}
+
+// AskPasskeyJSONBody defines parameters for AskPasskey.
+type AskPasskeyJSONBody struct {
+	Ticket string `json:"ticket"`
+}
+
+// WeighPassphraseJSONBody defines parameters for WeighPassphrase.
+type WeighPassphraseJSONBody struct {
+	// Name Whose it is to be; one's own where it is not said
+	Name       *string `json:"name,omitempty"`
+	Passphrase string  `json:"passphrase"`
 }
 
 // ListSitesParams defines parameters for ListSites.
@@ -1855,6 +1992,15 @@ type AskWhyJSONRequestBody AskWhyJSONBody
 // DecideJSONRequestBody defines body for Decide for application/json ContentType.
 type DecideJSONRequestBody DecideJSONBody
 
+// SetDoorJSONRequestBody defines body for SetDoor for application/json ContentType.
+type SetDoorJSONRequestBody = DoorRules
+
+// AddCodeJSONRequestBody defines body for AddCode for application/json ContentType.
+type AddCodeJSONRequestBody AddCodeJSONBody
+
+// AddPasskeyJSONRequestBody defines body for AddPasskey for application/json ContentType.
+type AddPasskeyJSONRequestBody AddPasskeyJSONBody
+
 // SetHouseJSONRequestBody defines body for SetHouse for application/json ContentType.
 type SetHouseJSONRequestBody = Shop
 
@@ -1882,8 +2028,20 @@ type SetInstalledJSONRequestBody SetInstalledJSONBody
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody SignInJSONBody
 
+// FreshenJSONRequestBody defines body for Freshen for application/json ContentType.
+type FreshenJSONRequestBody FreshenJSONBody
+
 // ChangePassphraseJSONRequestBody defines body for ChangePassphrase for application/json ContentType.
 type ChangePassphraseJSONRequestBody ChangePassphraseJSONBody
+
+// FinishSignInJSONRequestBody defines body for FinishSignIn for application/json ContentType.
+type FinishSignInJSONRequestBody FinishSignInJSONBody
+
+// AskPasskeyJSONRequestBody defines body for AskPasskey for application/json ContentType.
+type AskPasskeyJSONRequestBody AskPasskeyJSONBody
+
+// WeighPassphraseJSONRequestBody defines body for WeighPassphrase for application/json ContentType.
+type WeighPassphraseJSONRequestBody WeighPassphraseJSONBody
 
 // AddSiteJSONRequestBody defines body for AddSite for application/json ContentType.
 type AddSiteJSONRequestBody = SiteChange

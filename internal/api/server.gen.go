@@ -172,12 +172,45 @@ type ServerInterface interface {
 	// Decide What arrived late and was not taken is tried once more, or let go of; either way it stays written down who decided
 	// (POST /api/v1/decisions/{decision})
 	Decide(ctx *echo.Context, decision string) error
+	// GetDoor What the shop asks of who signs in, and how long it keeps its customers' data
+	// (GET /api/v1/door)
+	GetDoor(ctx *echo.Context) error
+	// SetDoor Set it
+	// (PUT /api/v1/door)
+	SetDoor(ctx *echo.Context) error
+	// ListEvents What happened that a shop may have to answer for, newest first
+	// (GET /api/v1/events)
+	ListEvents(ctx *echo.Context, params ListEventsParams) error
+	// ExportEvents All of it for a spreadsheet
+	// (GET /api/v1/events.csv)
+	ExportEvents(ctx *echo.Context) error
 	// RemoveExample The example house goes, with all that was done in it
 	// (DELETE /api/v1/example)
 	RemoveExample(ctx *echo.Context) error
 	// AddExample An example house with one call, to try things on; where it is there already, nothing happens
 	// (POST /api/v1/example)
 	AddExample(ctx *echo.Context) error
+	// ListFactors One's own second factors
+	// (GET /api/v1/factors)
+	ListFactors(ctx *echo.Context) error
+	// BeginCode A key for one-time codes, to be entered into a program that makes them
+	// (POST /api/v1/factors/code)
+	BeginCode(ctx *echo.Context) error
+	// AddCode The first code of that key
+	// (PUT /api/v1/factors/code)
+	AddCode(ctx *echo.Context) error
+	// BeginPasskey What the browser asks for a new passkey
+	// (POST /api/v1/factors/passkey)
+	BeginPasskey(ctx *echo.Context) error
+	// AddPasskey The passkey that was made
+	// (PUT /api/v1/factors/passkey)
+	AddPasskey(ctx *echo.Context) error
+	// MakeRecovery Recovery codes, each good once, in the place of all there were; they are shown this once
+	// (POST /api/v1/factors/recovery)
+	MakeRecovery(ctx *echo.Context) error
+	// RemoveFactor It opens nothing any more
+	// (DELETE /api/v1/factors/{factor})
+	RemoveFactor(ctx *echo.Context, factor int64) error
 	// GetGuard What the code on a GFCI's label opens: what hangs on it; no name, no address
 	// (GET /api/v1/guards/{token})
 	GetGuard(ctx *echo.Context, token Token) error
@@ -247,9 +280,27 @@ type ServerInterface interface {
 	// SignIn Sign in
 	// (POST /api/v1/session)
 	SignIn(ctx *echo.Context) error
-	// ChangePassphrase Change one's own passphrase; other sessions end
+	// Freshen Give the passphrase once more, before what asks for it
+	// (POST /api/v1/session/fresh)
+	Freshen(ctx *echo.Context) error
+	// ChangePassphrase Change one's own passphrase; every other session ends, and this one gets a new cookie
 	// (PUT /api/v1/session/passphrase)
 	ChangePassphrase(ctx *echo.Context) error
+	// FinishSignIn The second factor of a sign-in that asked for one - a one-time code, a recovery code or what a passkey answered
+	// (POST /api/v1/session/second)
+	FinishSignIn(ctx *echo.Context) error
+	// AskPasskey What the browser asks a passkey for, to finish a sign-in
+	// (POST /api/v1/session/second/passkey)
+	AskPasskey(ctx *echo.Context) error
+	// WeighPassphrase How well a passphrase would hold; nothing of it is kept
+	// (POST /api/v1/session/strength)
+	WeighPassphrase(ctx *echo.Context) error
+	// ListSessions The browsers one is signed in with
+	// (GET /api/v1/sessions)
+	ListSessions(ctx *echo.Context) error
+	// EndSession End one of them
+	// (DELETE /api/v1/sessions/{session})
+	EndSession(ctx *echo.Context, session int64) error
 	// ListSites The sites, newest first
 	// (GET /api/v1/sites)
 	ListSites(ctx *echo.Context, params ListSitesParams) error
@@ -1252,6 +1303,51 @@ func (w *ServerInterfaceWrapper) Decide(ctx *echo.Context) error {
 	return err
 }
 
+// GetDoor converts echo context to params.
+func (w *ServerInterfaceWrapper) GetDoor(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetDoor(ctx)
+	return err
+}
+
+// SetDoor converts echo context to params.
+func (w *ServerInterfaceWrapper) SetDoor(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetDoor(ctx)
+	return err
+}
+
+// ListEvents converts echo context to params.
+func (w *ServerInterfaceWrapper) ListEvents(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListEventsParams
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListEvents(ctx, params)
+	return err
+}
+
+// ExportEvents converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportEvents(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportEvents(ctx)
+	return err
+}
+
 // RemoveExample converts echo context to params.
 func (w *ServerInterfaceWrapper) RemoveExample(ctx *echo.Context) error {
 	var err error
@@ -1267,6 +1363,76 @@ func (w *ServerInterfaceWrapper) AddExample(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.AddExample(ctx)
+	return err
+}
+
+// ListFactors converts echo context to params.
+func (w *ServerInterfaceWrapper) ListFactors(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListFactors(ctx)
+	return err
+}
+
+// BeginCode converts echo context to params.
+func (w *ServerInterfaceWrapper) BeginCode(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BeginCode(ctx)
+	return err
+}
+
+// AddCode converts echo context to params.
+func (w *ServerInterfaceWrapper) AddCode(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddCode(ctx)
+	return err
+}
+
+// BeginPasskey converts echo context to params.
+func (w *ServerInterfaceWrapper) BeginPasskey(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BeginPasskey(ctx)
+	return err
+}
+
+// AddPasskey converts echo context to params.
+func (w *ServerInterfaceWrapper) AddPasskey(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddPasskey(ctx)
+	return err
+}
+
+// MakeRecovery converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeRecovery(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeRecovery(ctx)
+	return err
+}
+
+// RemoveFactor converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveFactor(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "factor" -------------
+	var factor int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "factor", ctx.Param("factor"), &factor, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter factor: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveFactor(ctx, factor)
 	return err
 }
 
@@ -1565,12 +1731,73 @@ func (w *ServerInterfaceWrapper) SignIn(ctx *echo.Context) error {
 	return err
 }
 
+// Freshen converts echo context to params.
+func (w *ServerInterfaceWrapper) Freshen(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Freshen(ctx)
+	return err
+}
+
 // ChangePassphrase converts echo context to params.
 func (w *ServerInterfaceWrapper) ChangePassphrase(ctx *echo.Context) error {
 	var err error
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ChangePassphrase(ctx)
+	return err
+}
+
+// FinishSignIn converts echo context to params.
+func (w *ServerInterfaceWrapper) FinishSignIn(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.FinishSignIn(ctx)
+	return err
+}
+
+// AskPasskey converts echo context to params.
+func (w *ServerInterfaceWrapper) AskPasskey(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AskPasskey(ctx)
+	return err
+}
+
+// WeighPassphrase converts echo context to params.
+func (w *ServerInterfaceWrapper) WeighPassphrase(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WeighPassphrase(ctx)
+	return err
+}
+
+// ListSessions converts echo context to params.
+func (w *ServerInterfaceWrapper) ListSessions(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListSessions(ctx)
+	return err
+}
+
+// EndSession converts echo context to params.
+func (w *ServerInterfaceWrapper) EndSession(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "session" -------------
+	var session int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "session", ctx.Param("session"), &session, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter session: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EndSession(ctx, session)
 	return err
 }
 
@@ -1922,8 +2149,19 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/calls/:call/why", wrapper.AskWhy, options.OperationMiddlewares["askWhy"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call/work", wrapper.GetWork, options.OperationMiddlewares["getWork"]...)
 	router.POST(options.BaseURL+"/api/v1/decisions/:decision", wrapper.Decide, options.OperationMiddlewares["decide"]...)
+	router.GET(options.BaseURL+"/api/v1/door", wrapper.GetDoor, options.OperationMiddlewares["getDoor"]...)
+	router.PUT(options.BaseURL+"/api/v1/door", wrapper.SetDoor, options.OperationMiddlewares["setDoor"]...)
+	router.GET(options.BaseURL+"/api/v1/events", wrapper.ListEvents, options.OperationMiddlewares["listEvents"]...)
+	router.GET(options.BaseURL+"/api/v1/events.csv", wrapper.ExportEvents, options.OperationMiddlewares["exportEvents"]...)
 	router.DELETE(options.BaseURL+"/api/v1/example", wrapper.RemoveExample, options.OperationMiddlewares["removeExample"]...)
 	router.POST(options.BaseURL+"/api/v1/example", wrapper.AddExample, options.OperationMiddlewares["addExample"]...)
+	router.GET(options.BaseURL+"/api/v1/factors", wrapper.ListFactors, options.OperationMiddlewares["listFactors"]...)
+	router.DELETE(options.BaseURL+"/api/v1/factors/:factor", wrapper.RemoveFactor, options.OperationMiddlewares["removeFactor"]...)
+	router.POST(options.BaseURL+"/api/v1/factors/code", wrapper.BeginCode, options.OperationMiddlewares["beginCode"]...)
+	router.PUT(options.BaseURL+"/api/v1/factors/code", wrapper.AddCode, options.OperationMiddlewares["addCode"]...)
+	router.POST(options.BaseURL+"/api/v1/factors/passkey", wrapper.BeginPasskey, options.OperationMiddlewares["beginPasskey"]...)
+	router.PUT(options.BaseURL+"/api/v1/factors/passkey", wrapper.AddPasskey, options.OperationMiddlewares["addPasskey"]...)
+	router.POST(options.BaseURL+"/api/v1/factors/recovery", wrapper.MakeRecovery, options.OperationMiddlewares["makeRecovery"]...)
 	router.GET(options.BaseURL+"/api/v1/guards/:token", wrapper.GetGuard, options.OperationMiddlewares["getGuard"]...)
 	router.GET(options.BaseURL+"/api/v1/house", wrapper.GetHouse, options.OperationMiddlewares["getHouse"]...)
 	router.PUT(options.BaseURL+"/api/v1/house", wrapper.SetHouse, options.OperationMiddlewares["setHouse"]...)
@@ -1947,7 +2185,13 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/api/v1/session", wrapper.SignOut, options.OperationMiddlewares["signOut"]...)
 	router.GET(options.BaseURL+"/api/v1/session", wrapper.GetSession, options.OperationMiddlewares["getSession"]...)
 	router.POST(options.BaseURL+"/api/v1/session", wrapper.SignIn, options.OperationMiddlewares["signIn"]...)
+	router.POST(options.BaseURL+"/api/v1/session/fresh", wrapper.Freshen, options.OperationMiddlewares["freshen"]...)
 	router.PUT(options.BaseURL+"/api/v1/session/passphrase", wrapper.ChangePassphrase, options.OperationMiddlewares["changePassphrase"]...)
+	router.POST(options.BaseURL+"/api/v1/session/second", wrapper.FinishSignIn, options.OperationMiddlewares["finishSignIn"]...)
+	router.POST(options.BaseURL+"/api/v1/session/second/passkey", wrapper.AskPasskey, options.OperationMiddlewares["askPasskey"]...)
+	router.POST(options.BaseURL+"/api/v1/session/strength", wrapper.WeighPassphrase, options.OperationMiddlewares["weighPassphrase"]...)
+	router.GET(options.BaseURL+"/api/v1/sessions", wrapper.ListSessions, options.OperationMiddlewares["listSessions"]...)
+	router.DELETE(options.BaseURL+"/api/v1/sessions/:session", wrapper.EndSession, options.OperationMiddlewares["endSession"]...)
 	router.GET(options.BaseURL+"/api/v1/sites", wrapper.ListSites, options.OperationMiddlewares["listSites"]...)
 	router.POST(options.BaseURL+"/api/v1/sites", wrapper.AddSite, options.OperationMiddlewares["addSite"]...)
 	router.GET(options.BaseURL+"/api/v1/sites/:site", wrapper.GetSite, options.OperationMiddlewares["getSite"]...)
@@ -1974,6 +2218,8 @@ type BackupsNowJSONResponse Backups
 type BoxNowJSONResponse OpenedBox
 
 type CallNowJSONResponse Call
+
+type FactorsNowJSONResponse Factors
 
 type RefusedApplicationProblemPlusJSONResponse Problem
 
@@ -4076,6 +4322,172 @@ func (response DecidedefaultApplicationProblemPlusJSONResponse) VisitDecideRespo
 	return err
 }
 
+type GetDoorRequestObject struct {
+}
+
+type GetDoorResponseObject interface {
+	VisitGetDoorResponse(w http.ResponseWriter) error
+}
+
+type GetDoor200JSONResponse DoorRules
+
+func (response GetDoor200JSONResponse) VisitGetDoorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDoordefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDoordefaultApplicationProblemPlusJSONResponse) VisitGetDoorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetDoorRequestObject struct {
+	Body *SetDoorJSONRequestBody
+}
+
+type SetDoorResponseObject interface {
+	VisitSetDoorResponse(w http.ResponseWriter) error
+}
+
+type SetDoor200JSONResponse DoorRules
+
+func (response SetDoor200JSONResponse) VisitSetDoorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetDoordefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetDoordefaultApplicationProblemPlusJSONResponse) VisitSetDoorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListEventsRequestObject struct {
+	Params ListEventsParams
+}
+
+type ListEventsResponseObject interface {
+	VisitListEventsResponse(w http.ResponseWriter) error
+}
+
+type ListEvents200JSONResponse []Event
+
+func (response ListEvents200JSONResponse) VisitListEventsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListEventsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListEventsdefaultApplicationProblemPlusJSONResponse) VisitListEventsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportEventsRequestObject struct {
+}
+
+type ExportEventsResponseObject interface {
+	VisitExportEventsResponse(w http.ResponseWriter) error
+}
+
+type ExportEvents200ResponseHeaders struct {
+	ContentDisposition string
+}
+
+type ExportEvents200TextcsvResponse struct {
+	Body          io.Reader
+	Headers       ExportEvents200ResponseHeaders
+	ContentLength int64
+}
+
+func (response ExportEvents200TextcsvResponse) VisitExportEventsResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprint(response.Headers.ContentDisposition))
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportEventsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportEventsdefaultApplicationProblemPlusJSONResponse) VisitExportEventsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type RemoveExampleRequestObject struct {
 }
 
@@ -4141,6 +4553,290 @@ type AddExampledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response AddExampledefaultApplicationProblemPlusJSONResponse) VisitAddExampleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListFactorsRequestObject struct {
+}
+
+type ListFactorsResponseObject interface {
+	VisitListFactorsResponse(w http.ResponseWriter) error
+}
+
+type ListFactors200JSONResponse struct{ FactorsNowJSONResponse }
+
+func (response ListFactors200JSONResponse) VisitListFactorsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListFactorsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListFactorsdefaultApplicationProblemPlusJSONResponse) VisitListFactorsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginCodeRequestObject struct {
+}
+
+type BeginCodeResponseObject interface {
+	VisitBeginCodeResponse(w http.ResponseWriter) error
+}
+
+type BeginCode200JSONResponse struct {
+	// Address otpauth
+	Address string `json:"address"`
+
+	// Key In base32
+	Key string `json:"key"`
+
+	// Picture The address as a QR code, PNG as a data address
+	Picture string `json:"picture"`
+	Ticket  string `json:"ticket"`
+}
+
+func (response BeginCode200JSONResponse) VisitBeginCodeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginCodedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginCodedefaultApplicationProblemPlusJSONResponse) VisitBeginCodeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddCodeRequestObject struct {
+	Body *AddCodeJSONRequestBody
+}
+
+type AddCodeResponseObject interface {
+	VisitAddCodeResponse(w http.ResponseWriter) error
+}
+
+type AddCode200JSONResponse struct{ FactorsNowJSONResponse }
+
+func (response AddCode200JSONResponse) VisitAddCodeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddCodedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddCodedefaultApplicationProblemPlusJSONResponse) VisitAddCodeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginPasskeyRequestObject struct {
+}
+
+type BeginPasskeyResponseObject interface {
+	VisitBeginPasskeyResponse(w http.ResponseWriter) error
+}
+
+type BeginPasskey200JSONResponse struct {
+	Options json.RawMessage `json:"options"`
+	Ticket  string          `json:"ticket"`
+}
+
+func (response BeginPasskey200JSONResponse) VisitBeginPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginPasskeydefaultApplicationProblemPlusJSONResponse) VisitBeginPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPasskeyRequestObject struct {
+	Body *AddPasskeyJSONRequestBody
+}
+
+type AddPasskeyResponseObject interface {
+	VisitAddPasskeyResponse(w http.ResponseWriter) error
+}
+
+type AddPasskey200JSONResponse struct{ FactorsNowJSONResponse }
+
+func (response AddPasskey200JSONResponse) VisitAddPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddPasskeydefaultApplicationProblemPlusJSONResponse) VisitAddPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeRecoveryRequestObject struct {
+}
+
+type MakeRecoveryResponseObject interface {
+	VisitMakeRecoveryResponse(w http.ResponseWriter) error
+}
+
+type MakeRecovery201JSONResponse struct {
+	Codes []string `json:"codes"`
+}
+
+func (response MakeRecovery201JSONResponse) VisitMakeRecoveryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeRecoverydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeRecoverydefaultApplicationProblemPlusJSONResponse) VisitMakeRecoveryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveFactorRequestObject struct {
+	Factor int64 `json:"factor"`
+}
+
+type RemoveFactorResponseObject interface {
+	VisitRemoveFactorResponse(w http.ResponseWriter) error
+}
+
+type RemoveFactor200JSONResponse struct{ FactorsNowJSONResponse }
+
+func (response RemoveFactor200JSONResponse) VisitRemoveFactorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveFactordefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveFactordefaultApplicationProblemPlusJSONResponse) VisitRemoveFactorResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5048,7 +5744,7 @@ type SignInResponseObject interface {
 }
 
 type SignIn200ResponseHeaders struct {
-	SetCookie string
+	SetCookie *string
 }
 
 type SignIn200JSONResponse struct {
@@ -5063,7 +5759,9 @@ func (response SignIn200JSONResponse) VisitSignInResponse(w http.ResponseWriter)
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
-	w.Header().Set("Set-Cookie", fmt.Sprint(response.Headers.SetCookie))
+	if response.Headers.SetCookie != nil {
+		w.Header().Set("Set-Cookie", fmt.Sprint(*response.Headers.SetCookie))
+	}
 	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
 	return err
@@ -5086,17 +5784,17 @@ func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInRespo
 	return err
 }
 
-type ChangePassphraseRequestObject struct {
-	Body *ChangePassphraseJSONRequestBody
+type FreshenRequestObject struct {
+	Body *FreshenJSONRequestBody
 }
 
-type ChangePassphraseResponseObject interface {
-	VisitChangePassphraseResponse(w http.ResponseWriter) error
+type FreshenResponseObject interface {
+	VisitFreshenResponse(w http.ResponseWriter) error
 }
 
-type ChangePassphrase200JSONResponse struct{ SessionNowJSONResponse }
+type Freshen200JSONResponse struct{ SessionNowJSONResponse }
 
-func (response ChangePassphrase200JSONResponse) VisitChangePassphraseResponse(w http.ResponseWriter) error {
+func (response Freshen200JSONResponse) VisitFreshenResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response); err != nil {
@@ -5108,12 +5806,271 @@ func (response ChangePassphrase200JSONResponse) VisitChangePassphraseResponse(w 
 	return err
 }
 
+type FreshendefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FreshendefaultApplicationProblemPlusJSONResponse) VisitFreshenResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePassphraseRequestObject struct {
+	Body *ChangePassphraseJSONRequestBody
+}
+
+type ChangePassphraseResponseObject interface {
+	VisitChangePassphraseResponse(w http.ResponseWriter) error
+}
+
+type ChangePassphrase200ResponseHeaders struct {
+	SetCookie *string
+}
+
+type ChangePassphrase200JSONResponse struct {
+	Body    Session
+	Headers ChangePassphrase200ResponseHeaders
+}
+
+func (response ChangePassphrase200JSONResponse) VisitChangePassphraseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	if response.Headers.SetCookie != nil {
+		w.Header().Set("Set-Cookie", fmt.Sprint(*response.Headers.SetCookie))
+	}
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ChangePassphrasedefaultApplicationProblemPlusJSONResponse struct {
 	Body       Problem
 	StatusCode int
 }
 
 func (response ChangePassphrasedefaultApplicationProblemPlusJSONResponse) VisitChangePassphraseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FinishSignInRequestObject struct {
+	Body *FinishSignInJSONRequestBody
+}
+
+type FinishSignInResponseObject interface {
+	VisitFinishSignInResponse(w http.ResponseWriter) error
+}
+
+type FinishSignIn200ResponseHeaders struct {
+	SetCookie *string
+}
+
+type FinishSignIn200JSONResponse struct {
+	Body    Session
+	Headers FinishSignIn200ResponseHeaders
+}
+
+func (response FinishSignIn200JSONResponse) VisitFinishSignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	if response.Headers.SetCookie != nil {
+		w.Header().Set("Set-Cookie", fmt.Sprint(*response.Headers.SetCookie))
+	}
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FinishSignIndefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FinishSignIndefaultApplicationProblemPlusJSONResponse) VisitFinishSignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AskPasskeyRequestObject struct {
+	Body *AskPasskeyJSONRequestBody
+}
+
+type AskPasskeyResponseObject interface {
+	VisitAskPasskeyResponse(w http.ResponseWriter) error
+}
+
+type AskPasskey200JSONResponse struct {
+	Options json.RawMessage `json:"options"`
+}
+
+func (response AskPasskey200JSONResponse) VisitAskPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AskPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AskPasskeydefaultApplicationProblemPlusJSONResponse) VisitAskPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WeighPassphraseRequestObject struct {
+	Body *WeighPassphraseJSONRequestBody
+}
+
+type WeighPassphraseResponseObject interface {
+	VisitWeighPassphraseResponse(w http.ResponseWriter) error
+}
+
+type WeighPassphrase200JSONResponse struct {
+	// Says Why it will not do; empty where it will
+	Says  string `json:"says"`
+	Score int    `json:"score"`
+}
+
+func (response WeighPassphrase200JSONResponse) VisitWeighPassphraseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WeighPassphrasedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WeighPassphrasedefaultApplicationProblemPlusJSONResponse) VisitWeighPassphraseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSessionsRequestObject struct {
+}
+
+type ListSessionsResponseObject interface {
+	VisitListSessionsResponse(w http.ResponseWriter) error
+}
+
+type ListSessions200JSONResponse []OwnSession
+
+func (response ListSessions200JSONResponse) VisitListSessionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSessionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListSessionsdefaultApplicationProblemPlusJSONResponse) VisitListSessionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndSessionRequestObject struct {
+	Session int64 `json:"session"`
+}
+
+type EndSessionResponseObject interface {
+	VisitEndSessionResponse(w http.ResponseWriter) error
+}
+
+type EndSession200JSONResponse []OwnSession
+
+func (response EndSession200JSONResponse) VisitEndSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndSessiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndSessiondefaultApplicationProblemPlusJSONResponse) VisitEndSessionResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5987,12 +6944,45 @@ type StrictServerInterface interface {
 	// Decide What arrived late and was not taken is tried once more, or let go of; either way it stays written down who decided
 	// (POST /api/v1/decisions/{decision})
 	Decide(ctx context.Context, request DecideRequestObject) (DecideResponseObject, error)
+	// GetDoor What the shop asks of who signs in, and how long it keeps its customers' data
+	// (GET /api/v1/door)
+	GetDoor(ctx context.Context, request GetDoorRequestObject) (GetDoorResponseObject, error)
+	// SetDoor Set it
+	// (PUT /api/v1/door)
+	SetDoor(ctx context.Context, request SetDoorRequestObject) (SetDoorResponseObject, error)
+	// ListEvents What happened that a shop may have to answer for, newest first
+	// (GET /api/v1/events)
+	ListEvents(ctx context.Context, request ListEventsRequestObject) (ListEventsResponseObject, error)
+	// ExportEvents All of it for a spreadsheet
+	// (GET /api/v1/events.csv)
+	ExportEvents(ctx context.Context, request ExportEventsRequestObject) (ExportEventsResponseObject, error)
 	// RemoveExample The example house goes, with all that was done in it
 	// (DELETE /api/v1/example)
 	RemoveExample(ctx context.Context, request RemoveExampleRequestObject) (RemoveExampleResponseObject, error)
 	// AddExample An example house with one call, to try things on; where it is there already, nothing happens
 	// (POST /api/v1/example)
 	AddExample(ctx context.Context, request AddExampleRequestObject) (AddExampleResponseObject, error)
+	// ListFactors One's own second factors
+	// (GET /api/v1/factors)
+	ListFactors(ctx context.Context, request ListFactorsRequestObject) (ListFactorsResponseObject, error)
+	// BeginCode A key for one-time codes, to be entered into a program that makes them
+	// (POST /api/v1/factors/code)
+	BeginCode(ctx context.Context, request BeginCodeRequestObject) (BeginCodeResponseObject, error)
+	// AddCode The first code of that key
+	// (PUT /api/v1/factors/code)
+	AddCode(ctx context.Context, request AddCodeRequestObject) (AddCodeResponseObject, error)
+	// BeginPasskey What the browser asks for a new passkey
+	// (POST /api/v1/factors/passkey)
+	BeginPasskey(ctx context.Context, request BeginPasskeyRequestObject) (BeginPasskeyResponseObject, error)
+	// AddPasskey The passkey that was made
+	// (PUT /api/v1/factors/passkey)
+	AddPasskey(ctx context.Context, request AddPasskeyRequestObject) (AddPasskeyResponseObject, error)
+	// MakeRecovery Recovery codes, each good once, in the place of all there were; they are shown this once
+	// (POST /api/v1/factors/recovery)
+	MakeRecovery(ctx context.Context, request MakeRecoveryRequestObject) (MakeRecoveryResponseObject, error)
+	// RemoveFactor It opens nothing any more
+	// (DELETE /api/v1/factors/{factor})
+	RemoveFactor(ctx context.Context, request RemoveFactorRequestObject) (RemoveFactorResponseObject, error)
 	// GetGuard What the code on a GFCI's label opens: what hangs on it; no name, no address
 	// (GET /api/v1/guards/{token})
 	GetGuard(ctx context.Context, request GetGuardRequestObject) (GetGuardResponseObject, error)
@@ -6062,9 +7052,27 @@ type StrictServerInterface interface {
 	// SignIn Sign in
 	// (POST /api/v1/session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
-	// ChangePassphrase Change one's own passphrase; other sessions end
+	// Freshen Give the passphrase once more, before what asks for it
+	// (POST /api/v1/session/fresh)
+	Freshen(ctx context.Context, request FreshenRequestObject) (FreshenResponseObject, error)
+	// ChangePassphrase Change one's own passphrase; every other session ends, and this one gets a new cookie
 	// (PUT /api/v1/session/passphrase)
 	ChangePassphrase(ctx context.Context, request ChangePassphraseRequestObject) (ChangePassphraseResponseObject, error)
+	// FinishSignIn The second factor of a sign-in that asked for one - a one-time code, a recovery code or what a passkey answered
+	// (POST /api/v1/session/second)
+	FinishSignIn(ctx context.Context, request FinishSignInRequestObject) (FinishSignInResponseObject, error)
+	// AskPasskey What the browser asks a passkey for, to finish a sign-in
+	// (POST /api/v1/session/second/passkey)
+	AskPasskey(ctx context.Context, request AskPasskeyRequestObject) (AskPasskeyResponseObject, error)
+	// WeighPassphrase How well a passphrase would hold; nothing of it is kept
+	// (POST /api/v1/session/strength)
+	WeighPassphrase(ctx context.Context, request WeighPassphraseRequestObject) (WeighPassphraseResponseObject, error)
+	// ListSessions The browsers one is signed in with
+	// (GET /api/v1/sessions)
+	ListSessions(ctx context.Context, request ListSessionsRequestObject) (ListSessionsResponseObject, error)
+	// EndSession End one of them
+	// (DELETE /api/v1/sessions/{session})
+	EndSession(ctx context.Context, request EndSessionRequestObject) (EndSessionResponseObject, error)
 	// ListSites The sites, newest first
 	// (GET /api/v1/sites)
 	ListSites(ctx context.Context, request ListSitesRequestObject) (ListSitesResponseObject, error)
@@ -7971,6 +8979,123 @@ func (sh *strictHandler) Decide(ctx *echo.Context, decision string) error {
 	return nil
 }
 
+// GetDoor operation middleware
+func (sh *strictHandler) GetDoor(ctx *echo.Context) error {
+	var request GetDoorRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDoor(ctx.Request().Context(), request.(GetDoorRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDoor")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetDoorResponseObject); ok {
+		return validResponse.VisitGetDoorResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetDoor operation middleware
+func (sh *strictHandler) SetDoor(ctx *echo.Context) error {
+	var request SetDoorRequestObject
+
+	var body SetDoorJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetDoor(ctx.Request().Context(), request.(SetDoorRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetDoor")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetDoorResponseObject); ok {
+		return validResponse.VisitSetDoorResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListEvents operation middleware
+func (sh *strictHandler) ListEvents(ctx *echo.Context, params ListEventsParams) error {
+	var request ListEventsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListEvents(ctx.Request().Context(), request.(ListEventsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListEvents")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListEventsResponseObject); ok {
+		return validResponse.VisitListEventsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ExportEvents operation middleware
+func (sh *strictHandler) ExportEvents(ctx *echo.Context) error {
+	var request ExportEventsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportEvents(ctx.Request().Context(), request.(ExportEventsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportEvents")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ExportEventsResponseObject); ok {
+		return validResponse.VisitExportEventsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // RemoveExample operation middleware
 func (sh *strictHandler) RemoveExample(ctx *echo.Context) error {
 	var request RemoveExampleRequestObject
@@ -8011,6 +9136,215 @@ func (sh *strictHandler) AddExample(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(AddExampleResponseObject); ok {
 		return validResponse.VisitAddExampleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListFactors operation middleware
+func (sh *strictHandler) ListFactors(ctx *echo.Context) error {
+	var request ListFactorsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListFactors(ctx.Request().Context(), request.(ListFactorsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListFactors")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListFactorsResponseObject); ok {
+		return validResponse.VisitListFactorsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BeginCode operation middleware
+func (sh *strictHandler) BeginCode(ctx *echo.Context) error {
+	var request BeginCodeRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginCode(ctx.Request().Context(), request.(BeginCodeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginCode")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BeginCodeResponseObject); ok {
+		return validResponse.VisitBeginCodeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddCode operation middleware
+func (sh *strictHandler) AddCode(ctx *echo.Context) error {
+	var request AddCodeRequestObject
+
+	var body AddCodeJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddCode(ctx.Request().Context(), request.(AddCodeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddCode")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddCodeResponseObject); ok {
+		return validResponse.VisitAddCodeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BeginPasskey operation middleware
+func (sh *strictHandler) BeginPasskey(ctx *echo.Context) error {
+	var request BeginPasskeyRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginPasskey(ctx.Request().Context(), request.(BeginPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BeginPasskeyResponseObject); ok {
+		return validResponse.VisitBeginPasskeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddPasskey operation middleware
+func (sh *strictHandler) AddPasskey(ctx *echo.Context) error {
+	var request AddPasskeyRequestObject
+
+	var body AddPasskeyJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddPasskey(ctx.Request().Context(), request.(AddPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddPasskeyResponseObject); ok {
+		return validResponse.VisitAddPasskeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MakeRecovery operation middleware
+func (sh *strictHandler) MakeRecovery(ctx *echo.Context) error {
+	var request MakeRecoveryRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeRecovery(ctx.Request().Context(), request.(MakeRecoveryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeRecovery")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MakeRecoveryResponseObject); ok {
+		return validResponse.VisitMakeRecoveryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemoveFactor operation middleware
+func (sh *strictHandler) RemoveFactor(ctx *echo.Context, factor int64) error {
+	var request RemoveFactorRequestObject
+
+	request.Factor = factor
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveFactor(ctx.Request().Context(), request.(RemoveFactorRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveFactor")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemoveFactorResponseObject); ok {
+		return validResponse.VisitRemoveFactorResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -8777,6 +10111,52 @@ func (sh *strictHandler) SignIn(ctx *echo.Context) error {
 	return nil
 }
 
+// Freshen operation middleware
+func (sh *strictHandler) Freshen(ctx *echo.Context) error {
+	var request FreshenRequestObject
+
+	var body FreshenJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Freshen(ctx.Request().Context(), request.(FreshenRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Freshen")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FreshenResponseObject); ok {
+		return validResponse.VisitFreshenResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ChangePassphrase operation middleware
 func (sh *strictHandler) ChangePassphrase(ctx *echo.Context) error {
 	var request ChangePassphraseRequestObject
@@ -8817,6 +10197,192 @@ func (sh *strictHandler) ChangePassphrase(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(ChangePassphraseResponseObject); ok {
 		return validResponse.VisitChangePassphraseResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// FinishSignIn operation middleware
+func (sh *strictHandler) FinishSignIn(ctx *echo.Context) error {
+	var request FinishSignInRequestObject
+
+	var body FinishSignInJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FinishSignIn(ctx.Request().Context(), request.(FinishSignInRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FinishSignIn")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FinishSignInResponseObject); ok {
+		return validResponse.VisitFinishSignInResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AskPasskey operation middleware
+func (sh *strictHandler) AskPasskey(ctx *echo.Context) error {
+	var request AskPasskeyRequestObject
+
+	var body AskPasskeyJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AskPasskey(ctx.Request().Context(), request.(AskPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AskPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AskPasskeyResponseObject); ok {
+		return validResponse.VisitAskPasskeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// WeighPassphrase operation middleware
+func (sh *strictHandler) WeighPassphrase(ctx *echo.Context) error {
+	var request WeighPassphraseRequestObject
+
+	var body WeighPassphraseJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WeighPassphrase(ctx.Request().Context(), request.(WeighPassphraseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WeighPassphrase")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WeighPassphraseResponseObject); ok {
+		return validResponse.VisitWeighPassphraseResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListSessions operation middleware
+func (sh *strictHandler) ListSessions(ctx *echo.Context) error {
+	var request ListSessionsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListSessions(ctx.Request().Context(), request.(ListSessionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListSessions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListSessionsResponseObject); ok {
+		return validResponse.VisitListSessionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// EndSession operation middleware
+func (sh *strictHandler) EndSession(ctx *echo.Context, session int64) error {
+	var request EndSessionRequestObject
+
+	request.Session = session
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndSession(ctx.Request().Context(), request.(EndSessionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndSession")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EndSessionResponseObject); ok {
+		return validResponse.VisitEndSessionResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

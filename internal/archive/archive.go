@@ -7,6 +7,7 @@ import (
 	"archive/zip"
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/csv"
 	"encoding/json"
@@ -14,9 +15,11 @@ import (
 	"fmt"
 	"io"
 	"net/url"
-	"strings"
+	"slices"
 	"time"
 
+	"elvat/core/cells"
+	"elvat/internal/picture"
 	"elvat/internal/store"
 )
 
@@ -32,7 +35,10 @@ const (
 	mostRow     = 16 << 20
 	mostPicture = 32 << 20
 	mostRatio   = 400 // of what unpacks to what is packed; JSON packs to a tenth
+	mostOfAll   = 60  // the same of the whole archive
 	smallEntry  = 1 << 20
+	smallAll    = 1 << 30
+	mostEntries = 500_000
 )
 
 // manifest is the first entry: what this is, and how many rows there are.
@@ -137,7 +143,7 @@ func (s *sheet) add(row []byte) error {
 		return err
 	}
 	w := csv.NewWriter(&s.rows)
-	cells := []string{
+	line := cells.Row(
 		fmt.Sprint(r.Call),
 		d.At,
 		what.At,
@@ -146,13 +152,8 @@ func (s *sheet) add(row []byte) error {
 		bit(d.Withdrawn || d.Overtaken),
 		bit(d.Doubtful),
 		string(d.Reading),
-	}
-	for i, text := range cells {
-		if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
-			cells[i] = "'" + text
-		}
-	}
-	if err := w.Write(cells); err != nil {
+	)
+	if err := w.Write(line); err != nil {
 		return err
 	}
 	w.Flush()
@@ -180,6 +181,9 @@ func Import(ctx context.Context, s *store.Store, from io.ReaderAt, size int64) e
 	z, err := zip.NewReader(from, size)
 	if err != nil {
 		return fmt.Errorf("not a zip archive: %w", err)
+	}
+	if err := sane(z, uint64(size)); err != nil {
+		return err
 	}
 	entries := map[string]*zip.File{}
 	for _, f := range z.File {
@@ -210,7 +214,15 @@ func Import(ctx context.Context, s *store.Store, from io.ReaderAt, size int64) e
 	}
 	image := func(call int64, id string) ([]byte, error) {
 		at := name(call, id)
-		return whole(entries[at], at, mostPicture)
+		data, err := whole(entries[at], at, mostPicture)
+		if err != nil {
+			return nil, err
+		}
+		clean, err := picture.Kept(data, picture.OfPeople)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", at, err)
+		}
+		return clean, nil
 	}
 	return write(ctx, func(w *store.Writer) error {
 		for _, t := range w.Tables() {
@@ -224,6 +236,39 @@ func Import(ctx context.Context, s *store.Store, from io.ReaderAt, size int64) e
 		}
 		return nil
 	})
+}
+
+// sane reports an archive that unpacks to more than its size can stand for, taken together,
+// or whose entries share the same bytes.
+func sane(z *zip.Reader, size uint64) error {
+	if len(z.File) > mostEntries {
+		return fmt.Errorf("%d entries are too many", len(z.File))
+	}
+	type span struct {
+		from, to uint64
+		name     string
+	}
+	spans, all := make([]span, 0, len(z.File)), uint64(0)
+	for _, f := range z.File {
+		at, err := f.DataOffset()
+		if err != nil {
+			return fmt.Errorf("%s: %w", f.Name, err)
+		}
+		spans = append(spans, span{uint64(at), uint64(at) + f.CompressedSize64, f.Name})
+		if f.UncompressedSize64 > 1<<48 {
+			return fmt.Errorf("%s: nothing is that large", f.Name)
+		}
+		if all += f.UncompressedSize64; all > smallAll && all/mostOfAll > size {
+			return fmt.Errorf("%s: with it the archive unpacks to more than %d MB: that is no archive of Elvat's", f.Name, all>>20)
+		}
+	}
+	slices.SortFunc(spans, func(a, b span) int { return cmp.Compare(a.from, b.from) })
+	for i := 1; i < len(spans); i++ {
+		if spans[i].from < spans[i-1].to {
+			return fmt.Errorf("%s: shares its bytes with %s", spans[i].name, spans[i-1].name)
+		}
+	}
+	return nil
 }
 
 func table(w *store.Writer, name string, f *zip.File, image func(int64, string) ([]byte, error)) error {

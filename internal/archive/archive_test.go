@@ -7,8 +7,11 @@ import (
 	"database/sql"
 	"encoding/csv"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"hash/crc32"
+	"image"
+	"image/jpeg"
 	"io"
 	"os"
 	"path/filepath"
@@ -48,7 +51,8 @@ func full(t *testing.T) (*store.Store, string) {
 	require.NoError(t, s.Set(ctx, "practice", []byte(`{"qualified":true}`)))
 	_, err := s.AddPerson(ctx, store.Person{Name: "Ada", Role: "helper", Passphrase: "secret hash", CreatedAt: noon})
 	require.NoError(t, err)
-	require.NoError(t, s.SignIn(ctx, "session token", 1, noon))
+	require.NoError(t, s.AddEvent(ctx, store.Event{At: time.Now(), What: "signed-in", Person: "Ada", Call: 1}))
+	require.NoError(t, s.SignIn(ctx, "session token", 1, store.Session{CreatedAt: noon, FreshAt: noon}))
 	for i, do := range []call.Doing{
 		&call.AddReading{ID: "odd-reading", Reading: []byte(`{"tool":"meter","at":"R3","half":"top","mode":"high-z","volts":{"hotNeutral":120.10}}`)},
 		&call.SetChanged{Device: "R3", Changed: true}, &call.SetState{State: &tester.State{BreakerOn: new(false)}}, &call.SetState{},
@@ -63,7 +67,7 @@ func full(t *testing.T) (*store.Store, string) {
 		)
 		require.NoError(t, err)
 		a.ArrivedAt = noon
-		_, err = s.Keep(ctx, at, next, a, []byte{0xff, 0xd8, 0, 1, 2})
+		_, err = s.Keep(ctx, at, next, a, photograph(t))
 		require.NoError(t, err)
 	}
 	require.NoError(t, s.Arrive(ctx, []kept.Arrived{{
@@ -72,6 +76,13 @@ func full(t *testing.T) (*store.Store, string) {
 	}}))
 	require.NoError(t, server.Summarize(ctx, s, func() time.Time { return noon }, func(int) {}))
 	return s, path
+}
+
+// photograph is one as it is kept.
+func photograph(t *testing.T) []byte {
+	var out bytes.Buffer
+	require.NoError(t, jpeg.Encode(&out, image.NewGray(image.Rect(0, 0, 9, 7)), nil))
+	return out.Bytes()
 }
 
 func export(t *testing.T, s *store.Store) []byte {
@@ -115,7 +126,7 @@ func TestRoundTrip(t *testing.T) {
 		}
 	}
 	// Every table of the database is in the archive, or is known to stay behind.
-	behind := []string{"sessions", "failures", "visits", "tokens", "goose_db_version"}
+	behind := []string{"sessions", "browsers", "failures", "factors", "visits", "tokens", "goose_db_version"}
 	tables, err := db.Query(
 		"SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND name NOT LIKE 'search_%'",
 	)
@@ -182,7 +193,7 @@ func TestOpen(t *testing.T) {
 	assert.Contains(t, entries["readings.csv"], "'=R3", "no formula for a spreadsheet")
 	assert.Equal(
 		t,
-		"\xff\xd8\x00\x01\x02",
+		string(photograph(t)),
 		entries["photographs/2-..%2Fp%2F%20q%3F.jpg"],
 		"no name leads out of the folder",
 	)
@@ -298,4 +309,152 @@ func TestOfTheFormatBefore(t *testing.T) {
 	damaged := bytes.Replace(data, []byte("elvat.json"), []byte("elvat.xson"), 2)
 	empty, _ := open(t)
 	require.Error(t, archive.Import(ctx, empty, bytes.NewReader(damaged), int64(len(damaged))))
+}
+
+// rewritten is the archive with one entry changed.
+func rewritten(t *testing.T, data []byte, name string, change func(string) string) []byte {
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	var all [][2]string
+	changed := false
+	for _, f := range z.File {
+		r, err := f.Open()
+		require.NoError(t, err)
+		text, err := io.ReadAll(r)
+		require.NoError(t, err)
+		if f.Name == name {
+			was := string(text)
+			text = []byte(change(was))
+			changed = string(text) != was
+		}
+		all = append(all, [2]string{f.Name, string(text)})
+	}
+	require.True(t, changed, "%s: nothing was changed", name)
+	return zipped(t, all...)
+}
+
+// TestCrafted: an archive is anybody's file. What no shop can have written is refused by its
+// place, and nothing of it stays.
+func TestCrafted(t *testing.T) {
+	s, _ := full(t)
+	whole := export(t, s)
+	swap := func(old, with string) func(string) string {
+		return func(text string) string { return strings.Replace(text, old, with, 1) }
+	}
+	for _, row := range []struct {
+		name, entry string
+		change      func(string) string
+		says        string
+	}{
+		{"a part of a kind there is not", "tables/parts.json", swap(`"kind": "run"`, `"kind": "people (passphrase)"`), "there is no such part"},
+		{"a run that is none", "tables/parts.json", swap(`"format":"elvat-circuit/1"`, `"format":"elvat-circuit/7"`), "circuit"},
+		{"a call without its run", "tables/parts.json", swap(`"kind": "run"`, `"kind": "changed"`), "has no run"},
+		{"a title without end", "tables/calls.json", swap(`"title": "`, `"title": "`+strings.Repeat("x", 40<<10)), "title: "},
+		{"a text without end", "tables/parts.json", swap(`"complaint":"`, `"complaint":"`+strings.Repeat("x", 3<<20)), "document.complaint: "},
+		{"an action without end", "tables/actions.json", swap(`"what": "`, `"what": "`+strings.Repeat("x", 40<<10)), "what: "},
+		{"a role there is not", "tables/people.json", swap(`"helper"`, `"owner"`), "owner"},
+		{"a setting there is not", "tables/settings.json", swap(`"practice"`, `"sessions"`), `no setting "sessions"`},
+		{"a setting that is none", "tables/settings.json", swap(`{\"qualified\":true}`, `{`), "not valid JSON"},
+		{"a picture that is none", "photographs/2-..%2Fp%2F%20q%3F.jpg", func(string) string { return "GIF89a" }, "not a JPEG"},
+		{"a directory that is none", "tables/panels.json", func(text string) string {
+			return strings.Replace(text, `"directory": [`, `"directory": [7, `, 1)
+		}, "directory"},
+		{"an answer that is none", "tables/summaries.json", swap(`"answer": "H4s`, `"answer": "H4sA`), "tables/summaries.json"},
+		{"what arrived is none", "tables/arrived.json", swap(`"document": {`, `"document": [{`), "tables/arrived.json"},
+	} {
+		t.Run(row.name, func(t *testing.T) {
+			data := rewritten(t, whole, row.entry, row.change)
+			empty, _ := open(t)
+			err := archive.Import(t.Context(), empty, bytes.NewReader(data), int64(len(data)))
+			require.ErrorContains(t, err, row.says)
+			assert.Less(t, len(err.Error()), 400)
+			sites, err := empty.Sites(t.Context(), 0, 10)
+			require.NoError(t, err)
+			assert.Empty(t, sites, "all of it or nothing")
+		})
+	}
+}
+
+// TestCraftedLog: a log that names columns, tables or statements where it should name places of
+// a document takes nothing along when it is undone.
+func TestCraftedLog(t *testing.T) {
+	s, _ := full(t)
+	data := export(t, s)
+	for _, path := range []string{`title\" = (SELECT passphrase FROM people), \"title`, `]. = 1; ATTACH '/tmp/x' AS x; --`, `title' || (SELECT token FROM tokens) || '`} {
+		forged := rewritten(t, data, "tables/changes.json", func(text string) string {
+			return strings.ReplaceAll(text, `"path": ""`, `"path": "`+path+`"`)
+		})
+		into, file := open(t)
+		if archive.Import(t.Context(), into, bytes.NewReader(forged), int64(len(forged))) != nil {
+			continue // refused: as good
+		}
+		for id := int64(1); id <= 3; id++ {
+			at, err := into.Load(t.Context(), id)
+			require.NoError(t, err)
+			for i := range 5 {
+				next, a, err := at.Record.Decide(call.Command{ID: fmt.Sprintf("undo-%d-%04d", id, i), At: noon, Do: &call.Undo{}}, call.House{})
+				if err != nil || a == nil {
+					break
+				}
+				if at, err = into.Keep(t.Context(), at, next, a, nil); err != nil {
+					break
+				}
+				assert.NotContains(t, at.Title, "secret hash")
+			}
+		}
+		require.NoError(t, into.IntegrityCheck(t.Context()))
+		names, err := filepath.Glob(filepath.Join(filepath.Dir(file), "*"))
+		require.NoError(t, err)
+		for _, name := range names {
+			assert.Contains(t, filepath.Base(name), "shop.db", "no other file was written")
+		}
+	}
+}
+
+// TestSharedBytes: entries that stand on the same bytes, and an archive that unpacks to more
+// than all its bytes can stand for.
+func TestSharedBytes(t *testing.T) {
+	head := [2]string{"elvat.json", `{"format":"elvat-archive/2"}`}
+	data := zipped(t, head, [2]string{"photographs/1-a.jpg", strings.Repeat("x", 5000)}, [2]string{"photographs/1-b.jpg", strings.Repeat("x", 5000)})
+	// The central directory says where each begins: the last is led to where the one before is.
+	directory := bytes.LastIndex(data, []byte("PK\x01\x02"))
+	before := bytes.LastIndex(data[:directory], []byte("PK\x01\x02"))
+	copy(data[directory+42:directory+46], data[before+42:before+46])
+	s, _ := open(t)
+	require.ErrorContains(t, archive.Import(t.Context(), s, bytes.NewReader(data), int64(len(data))), "shares its bytes")
+	var packed bytes.Buffer
+	w, err := flate.NewWriter(&packed, flate.BestSpeed)
+	require.NoError(t, err)
+	zeros := make([]byte, 30<<20)
+	_, err = w.Write(zeros)
+	require.NoError(t, errors.Join(err, w.Close()))
+	var out bytes.Buffer
+	z := zip.NewWriter(&out)
+	for i := range 40 {
+		raw, err := z.CreateRaw(&zip.FileHeader{
+			Name: fmt.Sprintf("photographs/1-%d.jpg", i), Method: zip.Deflate, CRC32: crc32.ChecksumIEEE(zeros),
+			CompressedSize64: uint64(packed.Len()), UncompressedSize64: uint64(len(zeros)),
+		})
+		require.NoError(t, err)
+		_, err = raw.Write(packed.Bytes())
+		require.NoError(t, err)
+	}
+	require.NoError(t, z.Close())
+	large := out.Bytes()
+	require.ErrorContains(t, archive.Import(t.Context(), s, bytes.NewReader(large), int64(len(large))), "no archive of Elvat's")
+}
+
+// TestWhatWasHidden: what stands in a picture beside the picture stays behind.
+func TestWhatWasHidden(t *testing.T) {
+	s, _ := full(t)
+	where := []byte("\xff\xe1\x00\x14Exif\x00\x00 51.5N 0.1W ")
+	data := rewritten(t, export(t, s), "photographs/2-..%2Fp%2F%20q%3F.jpg", func(text string) string {
+		return text[:2] + string(where) + text[2:] + "<script>"
+	})
+	into, _ := open(t)
+	require.NoError(t, archive.Import(t.Context(), into, bytes.NewReader(data), int64(len(data))))
+	kept, err := into.Image(t.Context(), 2, "../p/ q?")
+	require.NoError(t, err)
+	assert.NotContains(t, string(kept), "Exif")
+	assert.NotContains(t, string(kept), "script")
 }

@@ -10,6 +10,7 @@ import (
 
 	ics "github.com/arran4/golang-ical"
 
+	"elvat/core/cells"
 	"elvat/core/circuit"
 	"elvat/core/job"
 	"elvat/core/sitebook"
@@ -38,7 +39,7 @@ func CSV(w io.Writer, c *circuit.Circuit, readings []sitebook.Taken) error {
 		row := []string{
 			t.At.UTC().
 				Format(time.RFC3339),
-			yes(t.AsFound), yes(r.Doubtful), plain(box), r.At, string(r.Half), string(r.Tool), string(r.Mode),
+			yes(t.AsFound), yes(r.Doubtful), box, r.At, string(r.Half), string(r.Tool), string(r.Mode),
 		}
 		values := make([]string, 6)
 		if r.Volts != nil {
@@ -49,8 +50,8 @@ func CSV(w io.Writer, c *circuit.Circuit, readings []sitebook.Taken) error {
 			}
 		}
 		row = append(row, values...)
-		row = append(row, strings.Join(c.SayAll(r.Tripped), "; "), plain(r.Words(c)))
-		if err := out.Write(row); err != nil {
+		row = append(row, strings.Join(c.SayAll(r.Tripped), "; "), r.Words(c))
+		if err := out.Write(cells.Row(row...)); err != nil {
 			return err
 		}
 	}
@@ -63,14 +64,6 @@ func yes(is bool) string {
 		return "yes"
 	}
 	return ""
-}
-
-// plain keeps a spreadsheet from taking a name for a formula.
-func plain(text string) string {
-	if text != "" && strings.ContainsRune("=+-@\t\r", rune(text[0])) {
-		return "'" + text
-	}
-	return text
 }
 
 // Calendar writes the tests to come, each every month from its day on.

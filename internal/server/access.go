@@ -5,7 +5,7 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
-	"net"
+	"hash/fnv"
 	"net/http"
 	"strconv"
 	"strings"
@@ -13,7 +13,6 @@ import (
 	"time"
 
 	"github.com/labstack/echo/v5"
-	"golang.org/x/time/rate"
 
 	contract "elvat/api"
 	corecall "elvat/core/call"
@@ -40,41 +39,61 @@ const (
 	failuresWithin = 15 * time.Minute
 	signInEvery    = 2 * time.Second // of one address, after signInBurst at once
 	signInBurst    = 10
-	mostAddresses  = 4096
 )
 
-// sessionCookie is bound to this server alone by its name (the __Host- prefix of
-// RFC 6265bis): secure, for the whole path, of no domain.
-const sessionCookie = "__Host-elvat"
+// freshFor is for how long what asks for the passphrase once more is done without, after it
+// was given. Assumption.
+const freshFor = 10 * time.Minute
+
+// knownFor is how long a browser is known that somebody signed in with. Assumption.
+const knownFor = 180 * 24 * time.Hour
+
+// Cookies are bound to this server alone by the beginning of their names (the __Host- prefix
+// of RFC 6265bis): secure, for the whole path, of no domain. What follows is the database's
+// own: another shop on the same machine, at another port, does not read or overwrite them.
+const (
+	sessionCookie = "__Host-elvat-"
+	browserCookie = "__Host-elvat-known-"
+)
+
+// instanceSetting is the name under which the database's own name is kept.
+const instanceSetting = "instance"
+
+// instance is the database's own name, made once.
+func instance(ctx context.Context, s *store.Store) (name string, err error) {
+	err = s.InTransaction(ctx, func(ctx context.Context) error {
+		kept, err := s.Setting(ctx, instanceSetting)
+		if err != nil {
+			return err
+		}
+		if name = string(kept); name != "" {
+			return nil
+		}
+		name = strings.ToLower(rand.Text()[:8])
+		return s.Set(ctx, instanceSetting, []byte(name))
+	})
+	return name, err
+}
 
 // access says who may do what, and who is who.
 type access struct {
 	store    *store.Store
 	now      func() time.Time
 	required bool // whoever comes has to sign in
-	routes   map[string]job.Access
+	instance string
+	door     *door
 
-	trying sync.Mutex // one passphrase is tried at a time
-	mu     sync.Mutex
-	limits map[string]*rate.Limiter // of sign-ins, by address
+	trying [64]sync.Mutex // of one person, one passphrase is tried at a time
+	tries  *limits        // of sign-ins, by where they come from
+	halves *halves        // sign-ins that wait for their second factor
 }
 
-func newAccess(s *store.Store, now func() time.Time, required bool) (*access, error) {
-	operations, err := contract.Operations()
-	if err != nil {
-		return nil, err
-	}
-	a := &access{
-		store:    s,
-		now:      now,
-		required: required,
-		routes:   map[string]job.Access{},
-		limits:   map[string]*rate.Limiter{},
-	}
-	for _, o := range operations {
-		a.routes[o.Method+" "+o.Route()] = o.Access
-	}
-	return a, nil
+func newAccess(s *store.Store, now func() time.Time, required bool, door *door) (*access, error) {
+	name, err := instance(context.Background(), s)
+	return &access{
+		store: s, now: now, required: required, instance: name, door: door,
+		tries: newLimits(signInEvery, signInBurst), halves: newHalves(),
+	}, err
 }
 
 // refused is what somebody may not do.
@@ -97,6 +116,18 @@ var (
 		http.StatusTooManyRequests,
 		errors.New("too many tries: wait a quarter of an hour, or have an electrician of the shop set a new passphrase"),
 	}
+	errNeedsFactor = refused{
+		http.StatusForbidden,
+		errors.New("the shop asks electricians for a second factor: set one up first, on the page of your own"),
+	}
+)
+
+// stale is refused until the passphrase is given once more.
+type stale struct{ error }
+
+var (
+	errStale   = stale{errors.New("give your passphrase once more for this")}
+	errProgram = refused{http.StatusForbidden, errors.New("this asks for a passphrase, which a program does not have")}
 )
 
 // allows reports nil where the caller has the access.
@@ -179,7 +210,7 @@ func quoted(value string) string {
 func (a *access) check(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		r := c.Request()
-		needs, ok := a.routes[r.Method+" "+c.Path()]
+		op, ok := a.door.routes[r.Method+" "+c.Path()]
 		if !ok {
 			return next(c) // the front end, or no route at all
 		}
@@ -204,16 +235,22 @@ func (a *access) check(next echo.HandlerFunc) echo.HandlerFunc {
 			return err
 		}
 		by.Sent = clock.here
+		who := &asking{request: r, place: a.door.place(r), proxied: a.door.proxy != nil}
+		c.Set(askingKey, who)
 		if a.required {
-			if err := a.identify(r, &by); err != nil {
+			if err := a.identify(who, &by); err != nil {
 				return err
 			}
+			who.person = by.Person
 		}
 		ctx := by.In(r.Context())
-		if err := a.allows(ctx, needs); err != nil {
+		if err := a.allows(ctx, op.Access); err != nil {
 			return err
 		}
-		ctx = context.WithValue(ctx, requestKey{}, r)
+		if err := a.ready(who, &by, op); err != nil {
+			return err
+		}
+		ctx = context.WithValue(ctx, requestKey{}, who)
 		answer := &answer{}
 		ctx = context.WithValue(ctx, answerKey{}, answer)
 		c.SetRequest(r.WithContext(ctx))
@@ -224,10 +261,55 @@ func (a *access) check(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
+// ready refuses who has to do something else first: set up a second factor, or give the
+// passphrase once more.
+func (a *access) ready(who *asking, by *desk.Caller, op contract.Operation) error {
+	if !a.required || by.Person == "" {
+		return nil
+	}
+	if op.Access != job.SignedIn && op.Access != job.Anybody && !by.Program {
+		if needs, err := a.needsFactor(who.request.Context(), who.id, by.Role); needs || err != nil {
+			return errors.Join(err, errNeedsFactor)
+		}
+	}
+	switch {
+	case !op.Fresh:
+	case by.Program:
+		return errProgram
+	case a.now().Sub(who.session.FreshAt) > freshFor:
+		return errStale
+	}
+	return nil
+}
+
+// asking is where a request comes from, and as far as it is known, from whom.
+type asking struct {
+	request *http.Request
+	place   string // network address
+	proxied bool   // through the proxy that stands before this server
+	person  string
+	id      int64 // of the person
+	session store.Session
+}
+
+// askingKey is the name under which the log finds it.
+const askingKey = "asking"
+
+type requestKey struct{}
+
+// askingOf is where the request comes from that the context belongs to.
+func askingOf(ctx context.Context) *asking {
+	if who, ok := ctx.Value(requestKey{}).(*asking); ok {
+		return who
+	}
+	return &asking{}
+}
+
 // An answer is what stands beside the body of what is answered.
 type answer struct {
-	etag     string // version of what is shown
-	location string // of what was made
+	etag     string   // version of what is shown
+	location string   // of what was made
+	cookies  []string // beside that of the session
 }
 
 type answerKey struct{}
@@ -242,6 +324,9 @@ func (a *answer) write(w *echo.Response) {
 	}
 	if w.Status == http.StatusCreated && a.location != "" {
 		w.Header().Set("Location", a.location)
+	}
+	for _, cookie := range a.cookies {
+		w.Header().Add("Set-Cookie", cookie)
 	}
 }
 
@@ -263,32 +348,41 @@ func made(ctx context.Context, format string, args ...any) {
 const base = "/api/v1"
 
 // identify finds out who asks: a program by its token, or a browser by its session.
-func (a *access) identify(r *http.Request, by *desk.Caller) error {
-	if is, err := a.byToken(r, by); is || err != nil {
+func (a *access) identify(who *asking, by *desk.Caller) error {
+	if is, err := a.byToken(who.request, by); is || err != nil {
 		return err
 	}
-	p, err := a.signedIn(r)
-	by.Person, by.Role = p.Name, job.Role(p.Role)
+	p, err := a.signedIn(who)
+	by.Person, by.Role, who.id = p.Name, job.Role(p.Role), p.ID
 	return err
 }
 
-// requestKey leads sign-ins to the request itself: its address and its cookie.
-type requestKey struct{}
-
-func token(r *http.Request) string {
-	if cookie, err := r.Cookie(sessionCookie); err == nil {
+// cookie is the value of the request's cookie of that name; "" where it has none.
+func (a *access) cookie(r *http.Request, name string) string {
+	if r == nil {
+		return ""
+	}
+	if cookie, err := r.Cookie(name + a.instance); err == nil {
 		return cookie.Value
 	}
 	return ""
 }
 
+// setCookie is one of that name for so many seconds; below zero it is taken away.
+func (a *access) setCookie(name, value string, seconds int) string {
+	return (&http.Cookie{
+		Name: name + a.instance, Value: value, Path: "/", MaxAge: seconds, Secure: true, HttpOnly: true, SameSite: http.SameSiteStrictMode,
+	}).String()
+}
+
 // signedIn is who the request's cookie belongs to; nobody where it has none.
-func (a *access) signedIn(r *http.Request) (store.Person, error) {
-	at := token(r)
+func (a *access) signedIn(who *asking) (store.Person, error) {
+	r := who.request
+	at := a.cookie(r, sessionCookie)
 	if at == "" {
 		return store.Person{}, nil
 	}
-	p, began, seen, err := a.store.SignedIn(r.Context(), at)
+	p, session, err := a.store.SignedIn(r.Context(), at)
 	if errors.Is(err, store.ErrNotFound) {
 		gone, err := a.store.Withdrawn(r.Context(), at)
 		if gone && r.Method == http.MethodPost && r.URL.Path == base+"/sync" {
@@ -300,50 +394,38 @@ func (a *access) signedIn(r *http.Request) (store.Person, error) {
 		return p, err
 	}
 	now := a.now()
-	if now.Sub(seen) > sessionIdle || now.Sub(began) > sessionLife {
+	if now.Sub(session.SeenAt) > sessionIdle || now.Sub(session.CreatedAt) > sessionLife {
 		return store.Person{}, a.store.SignOut(r.Context(), at)
 	}
-	if now.Sub(seen) > seenEvery {
+	if now.Sub(session.SeenAt) > seenEvery {
 		err = a.store.Seen(r.Context(), at, now)
 	}
+	who.session = session
 	return p, err
 }
 
-// slow reports whether an address has tried too often of late.
-func (a *access) slow(r *http.Request) bool {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
-	if err != nil {
-		host = r.RemoteAddr
-	}
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	if len(a.limits) > mostAddresses {
-		clear(a.limits) // names stay closed all the same
-	}
-	l := a.limits[host]
-	if l == nil {
-		l = rate.NewLimiter(rate.Every(signInEvery), signInBurst)
-		a.limits[host] = l
-	}
-	return !l.AllowN(a.now(), 1)
-}
-
-// verify is the person whose name and passphrase these are. One is tried at a
-// time: many sent at once would otherwise all be let through before the first
-// has failed.
+// verify is the person whose name and passphrase these are. Of one person one is tried at a
+// time: many sent at once would otherwise all be let through before the first has failed. A
+// browser that the person signed in with before is counted apart, so that nobody else can
+// close their door.
 func (a *access) verify(ctx context.Context, name, passphrase string) (store.Person, error) {
-	r, _ := ctx.Value(requestKey{}).(*http.Request)
+	who := askingOf(ctx)
 	name = strings.TrimSpace(name)
 	if len(name) > 200 || len(passphrase) > 4*mostPassphrase {
 		return store.Person{}, errWrong
 	}
-	if a.slow(r) {
+	if !a.tries.allow(who.place, a.now()) {
 		return store.Person{}, errTooMany
 	}
-	a.trying.Lock()
-	defer a.trying.Unlock()
 	now := a.now()
-	failures, err := a.store.Failures(ctx, name, now.Add(-failuresWithin))
+	browser, err := a.known(ctx, name)
+	if err != nil {
+		return store.Person{}, err
+	}
+	one := &a.trying[striped(strings.ToLower(name)+browser)%uint32(len(a.trying))]
+	one.Lock()
+	defer one.Unlock()
+	failures, err := a.store.Failures(ctx, name, browser, now.Add(-failuresWithin))
 	if err != nil {
 		return store.Person{}, err
 	}
@@ -351,7 +433,7 @@ func (a *access) verify(ctx context.Context, name, passphrase string) (store.Per
 		return store.Person{}, errTooMany
 	}
 	p, err := a.store.PersonNamed(ctx, name)
-	known := err == nil && !p.Withdrawn
+	known := err == nil && !p.Withdrawn && p.Passphrase != store.NoPassphrase
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return p, err
 	}
@@ -360,38 +442,67 @@ func (a *access) verify(ctx context.Context, name, passphrase string) (store.Per
 		hash = p.Passphrase
 	}
 	if !matches(passphrase, hash) || !known {
-		return store.Person{}, errors.Join(errWrong, a.store.Failed(ctx, name, now, now.Add(-24*time.Hour)))
+		return store.Person{}, errors.Join(
+			errWrong, a.store.Failed(ctx, name, browser, now, now.Add(-24*time.Hour)),
+			a.noteOf(ctx, store.Event{What: "sign-in-failed", About: name}),
+		)
 	}
-	return p, a.store.ClearFailures(ctx, name)
+	return p, a.store.ClearFailuresFrom(ctx, name, browser)
 }
 
-// signIn starts a session and returns its cookie.
-func (a *access) signIn(ctx context.Context, name, passphrase string) (store.Person, string, error) {
-	p, err := a.verify(ctx, name, passphrase)
-	if err != nil {
-		return p, "", err
-	}
-	cookie, err := a.session(ctx, p.ID)
-	return p, cookie, err
+// striped is a number for a name.
+func striped(name string) uint32 {
+	sum := fnv.New32a()
+	sum.Write([]byte(name))
+	return sum.Sum32()
 }
 
-// session starts one and returns its cookie. Whatever session the browser had
-// before ends.
-func (a *access) session(ctx context.Context, person int64) (string, error) {
-	if r, ok := ctx.Value(requestKey{}).(*http.Request); ok && token(r) != "" {
-		if err := a.store.SignOut(ctx, token(r)); err != nil {
+// known is the token of the browser that asks, where the person of that name signed in with it
+// before; "" for any other.
+func (a *access) known(ctx context.Context, name string) (string, error) {
+	token := a.cookie(askingOf(ctx).request, browserCookie)
+	if token == "" {
+		return "", nil
+	}
+	is, err := a.store.KnownBrowser(ctx, token, name, a.now().Add(-knownFor))
+	if !is {
+		token = ""
+	}
+	return token, err
+}
+
+// begin starts a session and returns its cookie. Whatever session the browser had before
+// ends, and the browser is known from now on.
+func (a *access) begin(ctx context.Context, p *store.Person) (string, error) {
+	who, now := askingOf(ctx), a.now()
+	if old := a.cookie(who.request, sessionCookie); old != "" {
+		if err := a.store.SignOut(ctx, old); err != nil {
 			return "", err
 		}
 	}
-	at := rand.Text() + rand.Text()
-	if err := a.store.SignIn(ctx, at, person, a.now()); err != nil {
+	if err := a.store.EndSessions(ctx, now.Add(-sessionIdle)); err != nil {
 		return "", err
 	}
-	return cookie(at, int(sessionLife.Seconds())), nil
-}
-
-func cookie(value string, seconds int) string {
-	return (&http.Cookie{Name: sessionCookie, Value: value, Path: "/", MaxAge: seconds, Secure: true, HttpOnly: true, SameSite: http.SameSiteStrictMode}).String()
+	at := rand.Text() + rand.Text()
+	browser := ""
+	if who.request != nil {
+		browser = who.request.UserAgent()
+	}
+	session := store.Session{CreatedAt: now, FreshAt: now, Place: who.place, Browser: browser[:min(len(browser), 200)]}
+	if err := a.store.SignIn(ctx, at, p.ID, session); err != nil {
+		return "", err
+	}
+	known := a.cookie(who.request, browserCookie)
+	if len(known) != len(at) {
+		known = rand.Text() + rand.Text()
+	}
+	if err := a.store.KnowBrowser(ctx, known, p.ID, now, now.Add(-knownFor)); err != nil {
+		return "", err
+	}
+	if answer, ok := ctx.Value(answerKey{}).(*answer); ok {
+		answer.cookies = append(answer.cookies, a.setCookie(browserCookie, known, int(knownFor.Seconds())))
+	}
+	return a.setCookie(sessionCookie, at, int(sessionLife.Seconds())), nil
 }
 
 // sessionOf is who is signed in as the screens need it.
@@ -403,202 +514,4 @@ func (a *access) sessionOf(name string, role job.Role) api.Session {
 		}
 	}
 	return s
-}
-
-// GetSession shows who is signed in.
-func (s *calls) GetSession(ctx context.Context, _ api.GetSessionRequestObject) (api.GetSessionResponseObject, error) {
-	by := desk.CallerOf(ctx)
-	return api.GetSession200JSONResponse{
-		SessionNowJSONResponse: api.SessionNowJSONResponse(s.access.sessionOf(by.Person, by.Role)),
-	}, nil
-}
-
-// SignIn signs somebody in.
-func (s *calls) SignIn(ctx context.Context, r api.SignInRequestObject) (api.SignInResponseObject, error) {
-	if !s.access.required {
-		return nil, badInput{errors.New("nobody has to sign in on this machine")}
-	}
-	p, cookie, err := s.access.signIn(ctx, r.Body.Name, r.Body.Passphrase)
-	if err != nil {
-		return nil, err
-	}
-	return api.SignIn200JSONResponse{
-		Body:    s.access.sessionOf(p.Name, job.Role(p.Role)),
-		Headers: api.SignIn200ResponseHeaders{SetCookie: cookie},
-	}, nil
-}
-
-// SignOut ends the session.
-func (s *calls) SignOut(ctx context.Context, _ api.SignOutRequestObject) (api.SignOutResponseObject, error) {
-	if r, ok := ctx.Value(requestKey{}).(*http.Request); ok && token(r) != "" {
-		if err := s.store.SignOut(ctx, token(r)); err != nil {
-			return nil, err
-		}
-	}
-	return api.SignOut200JSONResponse{
-		Body:    s.access.sessionOf("", ""),
-		Headers: api.SignOut200ResponseHeaders{SetCookie: cookie("", -1), ClearSiteData: `"cache"`},
-	}, nil
-}
-
-// ChangePassphrase changes one's own; other sessions end.
-func (s *calls) ChangePassphrase(
-	ctx context.Context,
-	r api.ChangePassphraseRequestObject,
-) (api.ChangePassphraseResponseObject, error) {
-	by := desk.CallerOf(ctx)
-	if by.Person == "" {
-		return nil, badInput{errors.New("nobody is signed in here")}
-	}
-	p, err := s.access.verify(ctx, by.Person, r.Body.Old)
-	if errors.Is(err, errWrong) {
-		return nil, badInput{errors.New("old: that is not your passphrase")}
-	}
-	if err != nil {
-		return nil, err
-	}
-	if err := CheckPassphrase(r.Body.New, p.Name); err != nil {
-		return nil, badInput{err}
-	}
-	p.Passphrase = Hash(r.Body.New)
-	if err := s.store.UpdatePerson(ctx, p); err != nil {
-		return nil, err
-	}
-	// This session goes on.
-	if at := token(ctx.Value(requestKey{}).(*http.Request)); at != "" {
-		if err := s.store.SignIn(ctx, at, p.ID, s.now()); err != nil {
-			return nil, err
-		}
-	}
-	return api.ChangePassphrase200JSONResponse{
-		SessionNowJSONResponse: api.SessionNowJSONResponse(s.access.sessionOf(by.Person, by.Role)),
-	}, nil
-}
-
-func (s *calls) peopleNow(ctx context.Context) ([]api.Person, error) {
-	people, err := s.store.People(ctx)
-	if err != nil {
-		return nil, err
-	}
-	all := []api.Person{}
-	for _, p := range people {
-		n, err := s.store.Sessions(ctx, p.ID)
-		if err != nil {
-			return nil, err
-		}
-		all = append(
-			all,
-			api.Person{
-				Id:        p.ID,
-				Name:      p.Name,
-				Role:      api.Role(p.Role),
-				CreatedAt: p.CreatedAt,
-				Withdrawn: p.Withdrawn,
-				Sessions:  n,
-			},
-		)
-	}
-	return all, nil
-}
-
-// ListPeople lists everybody.
-func (s *calls) ListPeople(ctx context.Context, _ api.ListPeopleRequestObject) (api.ListPeopleResponseObject, error) {
-	all, err := s.peopleNow(ctx)
-	return api.ListPeople200JSONResponse(all), err
-}
-
-// NewPerson is somebody who may sign in, checked.
-func NewPerson(name, role, passphrase string, at time.Time) (store.Person, error) {
-	p := store.Person{Name: strings.TrimSpace(name), Role: role, CreatedAt: at}
-	if p.Name == "" || len(p.Name) > 100 || strings.ContainsFunc(p.Name, func(r rune) bool { return r < ' ' }) {
-		return p, errors.New("name: what is the person called?")
-	}
-	if err := job.Role(role).Check(); err != nil {
-		return p, err
-	}
-	if err := CheckPassphrase(passphrase, p.Name); err != nil {
-		return p, err
-	}
-	p.Passphrase = Hash(passphrase)
-	return p, nil
-}
-
-// AddPerson adds somebody who may sign in.
-func (s *calls) AddPerson(ctx context.Context, r api.AddPersonRequestObject) (api.AddPersonResponseObject, error) {
-	p, err := NewPerson(r.Body.Name, string(r.Body.Role), r.Body.Passphrase, s.now())
-	if err != nil {
-		return nil, badInput{err}
-	}
-	if _, err := s.store.AddPerson(ctx, p); err != nil {
-		if errors.Is(err, store.ErrTaken) {
-			err = badInput{fmt.Errorf("name: %w", err)}
-		}
-		return nil, err
-	}
-	all, err := s.peopleNow(ctx)
-	made(ctx, "/people")
-	return api.AddPerson201JSONResponse(all), err
-}
-
-// ChangePerson gives somebody another role or passphrase, or no access any more.
-func (s *calls) ChangePerson(
-	ctx context.Context,
-	r api.ChangePersonRequestObject,
-) (api.ChangePersonResponseObject, error) {
-	p, err := s.store.Person(ctx, r.Person)
-	if err != nil {
-		return nil, err
-	}
-	if r.Body.Role != nil {
-		p.Role = string(*r.Body.Role)
-		if err := job.Role(p.Role).Check(); err != nil {
-			return nil, badInput{err}
-		}
-	}
-	if r.Body.Passphrase != nil {
-		if err := CheckPassphrase(*r.Body.Passphrase, p.Name); err != nil {
-			return nil, badInput{err}
-		}
-		p.Passphrase = Hash(*r.Body.Passphrase)
-	}
-	if r.Body.Withdrawn != nil {
-		p.Withdrawn = *r.Body.Withdrawn
-	}
-	if err := s.someoneManages(ctx, p); err != nil {
-		return nil, err
-	}
-	if err := s.store.UpdatePerson(ctx, p); err != nil {
-		return nil, err
-	}
-	if err := s.store.ClearFailures(ctx, p.Name); err != nil {
-		return nil, err
-	}
-	all, err := s.peopleNow(ctx)
-	return api.ChangePerson200JSONResponse(all), err
-}
-
-// someoneManages refuses to take access from the last who can give it.
-func (s *calls) someoneManages(ctx context.Context, changed store.Person) error {
-	people, err := s.store.People(ctx)
-	if err != nil {
-		return err
-	}
-	before, left := 0, 0
-	for _, p := range people {
-		if !p.Withdrawn && job.Role(p.Role).May(job.Manage) {
-			before++
-		}
-		if p.ID == changed.ID {
-			p = changed
-		}
-		if !p.Withdrawn && job.Role(p.Role).May(job.Manage) {
-			left++
-		}
-	}
-	if before > 0 && left == 0 {
-		return badInput{
-			fmt.Errorf("%s is the last electrician who can let others in: make somebody else one first", changed.Name),
-		}
-	}
-	return nil
 }

@@ -14,6 +14,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/job"
 	"elvat/core/sitebook"
+	"elvat/core/strict"
 	"elvat/internal/api"
 	"elvat/internal/desk"
 	"elvat/internal/kept"
@@ -128,9 +129,6 @@ func (s *calls) ListSites(ctx context.Context, r api.ListSitesRequestObject) (ap
 	return list, err
 }
 
-// mostText bounds a name, an address and notes. Assumption.
-const mostText = 4000
-
 // siteOf reads what is to be changed of a site into it.
 func siteOf(body *api.SiteChange, site *store.Site) error {
 	site.Name = strings.TrimSpace(body.Name)
@@ -143,9 +141,9 @@ func siteOf(body *api.SiteChange, site *store.Site) error {
 	if body.Notes != nil {
 		site.Notes = strings.TrimSpace(*body.Notes)
 	}
-	for name, text := range map[string]string{"name": site.Name, "address": site.Address, "notes": site.Notes} {
-		if len(text) > mostText {
-			return badInput{fmt.Errorf("%s: at most %d characters", name, mostText)}
+	for _, err := range []error{strict.Name("name", site.Name), strict.Text("address", site.Address), strict.Text("notes", site.Notes)} {
+		if err != nil {
+			return badInput{err}
 		}
 	}
 	return nil
@@ -283,11 +281,23 @@ func (s *calls) guards(kept []store.DueGFCI) []api.Guard {
 	return all
 }
 
+// panelName is what a panel is called.
+func panelName(said string) (string, error) {
+	name := strings.TrimSpace(said)
+	if name == "" {
+		return "", badInput{errors.New("name: what is the panel called?")}
+	}
+	if err := strict.Name("name", name); err != nil {
+		return "", badInput{err}
+	}
+	return name, nil
+}
+
 // AddPanel adds a panel to a site.
 func (s *calls) AddPanel(ctx context.Context, r api.AddPanelRequestObject) (api.AddPanelResponseObject, error) {
-	name := strings.TrimSpace(r.Body.Name)
-	if name == "" || len(name) > mostText {
-		return nil, badInput{errors.New("name: what is the panel called?")}
+	name, err := panelName(r.Body.Name)
+	if err != nil {
+		return nil, err
 	}
 	now, err := s.changeSite(ctx, r.Site, "new panel", func(ctx context.Context, _ int64) error {
 		_, err := s.store.AddPanel(ctx, store.Panel{Site: r.Site, Name: name})
@@ -299,9 +309,9 @@ func (s *calls) AddPanel(ctx context.Context, r api.AddPanelRequestObject) (api.
 
 // SetPanel keeps a panel's name and directory.
 func (s *calls) SetPanel(ctx context.Context, r api.SetPanelRequestObject) (api.SetPanelResponseObject, error) {
-	name := strings.TrimSpace(r.Body.Name)
-	if name == "" || len(name) > mostText {
-		return nil, badInput{errors.New("name: what is the panel called?")}
+	name, err := panelName(r.Body.Name)
+	if err != nil {
+		return nil, err
 	}
 	now, err := s.keepDirectory(ctx, r.Panel, job.Directory(r.Body.Directory), func(ctx context.Context) error {
 		return s.store.RenamePanel(ctx, r.Panel, name)
@@ -466,7 +476,7 @@ func (s *calls) ListTestsDue(ctx context.Context, _ api.ListTestsDueRequestObjec
 
 // Search finds calls and sites.
 func (s *calls) Search(ctx context.Context, r api.SearchRequestObject) (api.SearchResponseObject, error) {
-	if len(r.Params.Q) > mostText {
+	if len(r.Params.Q) > strict.MostText {
 		return nil, badInput{errors.New("q: too long to look for")}
 	}
 	if err := s.freshen(ctx, false); err != nil {

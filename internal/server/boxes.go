@@ -4,18 +4,14 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
-	"image"
-	"image/jpeg"
-	_ "image/png" // a picture may be one
 	"io"
 	"strings"
-	"sync"
 
 	corecall "elvat/core/call"
 	"elvat/internal/api"
 	"elvat/internal/desk"
+	"elvat/internal/picture"
 	"elvat/internal/store"
 )
 
@@ -43,50 +39,17 @@ func (s *calls) MakeUpBox(ctx context.Context, r api.MakeUpBoxRequestObject) (ap
 	return api.MakeUpBox200JSONResponse{CallNowJSONResponse: now}, err
 }
 
-// Bounds of a picture: browsers shrink theirs to far below them before they
-// send. Assumption.
-const (
-	mostPixels  = 24 << 20
-	jpegQuality = 85
-)
-
-// drawing holds back all pictures but one: decoded they are large.
-var drawing sync.Mutex
-
-// photograph is the picture that was sent, drawn anew: where and by whom it was
-// taken stays behind.
-func photograph(body io.Reader) ([]byte, error) {
+// photograph is the picture that was sent, drawn anew.
+func photograph(body io.Reader, most picture.Bound) ([]byte, error) {
 	data, err := io.ReadAll(body)
 	if err != nil {
-		return nil, err
+		return nil, unread(err)
 	}
-	clean, err := redrawn(data)
+	clean, err := picture.Redraw(data, most)
 	if err != nil {
 		return nil, badInput{fmt.Errorf("photograph: %w", err)}
 	}
 	return clean, nil
-}
-
-// redrawn is the picture as JPEG, with nothing in it but the picture.
-func redrawn(data []byte) ([]byte, error) {
-	drawing.Lock()
-	defer drawing.Unlock()
-	size, _, err := image.DecodeConfig(bytes.NewReader(data))
-	if err != nil {
-		return nil, errors.New("not a JPEG or PNG picture")
-	}
-	if size.Width <= 0 || size.Height <= 0 || size.Width > mostPixels/size.Height {
-		return nil, fmt.Errorf("%d by %d pixels are too many", size.Width, size.Height)
-	}
-	picture, _, err := image.Decode(bytes.NewReader(data))
-	if err != nil {
-		return nil, fmt.Errorf("the picture is damaged: %w", err)
-	}
-	var out bytes.Buffer
-	if err := jpeg.Encode(&out, picture, &jpeg.Options{Quality: jpegQuality}); err != nil {
-		return nil, err
-	}
-	return out.Bytes(), nil
 }
 
 // GetPhotograph is the picture of the pulled device.
@@ -102,11 +65,11 @@ func (s *calls) GetPhotograph(
 	if !ok {
 		return nil, store.ErrNotFound
 	}
-	picture, err := s.store.Image(ctx, r.Call, k.ID)
+	image, err := s.store.Image(ctx, r.Call, k.ID)
 	if err != nil {
 		return nil, err
 	}
-	return api.GetPhotograph200ImagejpegResponse{Body: bytes.NewReader(picture), ContentLength: int64(len(picture))}, nil
+	return api.GetPhotograph200ImagejpegResponse{Body: bytes.NewReader(image), ContentLength: int64(len(image))}, nil
 }
 
 // GetHouse shows the house practice with all there is to set.

@@ -39,6 +39,7 @@ func newCalls(c Config, now func() time.Time, access *access) *calls {
 	}
 	s.Shop, s.Tracer, s.Desk.Meter = c.Shop, c.Tracer, c.Meter != nil
 	s.Changed, s.Code, s.NewID = s.freshener.ask, s.code, rand.Text
+	s.Entered = access.entered
 	s.intake = &intake.Intake{Ledger: c.Store, Desk: s.Desk, Begin: s.begin, Refused: refusedFor}
 	return s
 }

@@ -3,10 +3,12 @@ package server
 import (
 	"crypto/rand"
 	"crypto/subtle"
+	_ "embed" // the commonest
 	"encoding/base64"
 	"errors"
 	"fmt"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"github.com/trustelem/zxcvbn"
@@ -88,8 +90,37 @@ func CheckPassphrase(passphrase, name string) error {
 		return fmt.Errorf("passphrase: at least %d characters; several words do well", leastPassphrase)
 	case n > mostPassphrase:
 		return fmt.Errorf("passphrase: at most %d characters", mostPassphrase)
-	case zxcvbn.PasswordStrength(passphrase, []string{name, "elvat", "electrician"}).Score < 3:
+	case isCommon(passphrase):
+		return errors.New("passphrase: it is one of the commonest there are; several words that do not belong together do well")
+	case weigh(passphrase, name) < 3:
 		return errors.New("passphrase: too easily guessed; several words that do not belong together do well")
 	}
 	return nil
+}
+
+// weigh is how well a passphrase holds, from 0 to 4.
+func weigh(passphrase, name string) int {
+	if utf8.RuneCountInString(passphrase) > mostPassphrase {
+		return 0
+	}
+	return zxcvbn.PasswordStrength(passphrase, append(strings.Fields(name), name, "elvat", "electrician")).Score
+}
+
+// commonest are long ones that are tried first, in lower case and without spaces. From memory
+// of published lists; the shorter ones are too short already.
+//
+//go:embed commonest.txt
+var commonest string
+
+// isCommon reports one of them, whatever its spaces, capitals, and the digits and marks that
+// it begins or ends with.
+func isCommon(passphrase string) bool {
+	plain := strings.ToLower(strings.Join(strings.Fields(passphrase), ""))
+	bare := strings.TrimFunc(plain, func(r rune) bool { return !unicode.IsLetter(r) })
+	for line := range strings.Lines(commonest) {
+		if one := strings.TrimSpace(line); one != "" && (one == plain || one == bare) {
+			return true
+		}
+	}
+	return false
 }

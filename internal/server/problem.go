@@ -30,6 +30,7 @@ var refusals = append([]desk.Refusal{
 		desk.Saying(desk.Sentence(store.ErrDamaged)),
 	),
 	desk.Refuse(desk.Of[badInput], "cannot-be-right", http.StatusUnprocessableEntity, "Cannot be right", desk.Inner[badInput]),
+	desk.Refuse(desk.Of[stale], "passphrase-again", http.StatusForbidden, "Your passphrase once more", desk.Inner[stale]),
 	desk.Refuse(desk.Being(errNoMeter), "no-meter", http.StatusConflict, "No meter", error.Error),
 	desk.Refuse(desk.Of[meterError], "meter-silent", http.StatusBadGateway, "The meter", desk.Inner[meterError]),
 }, desk.Refusals...)

@@ -16,7 +16,6 @@ import (
 	"time"
 
 	corecall "elvat/core/call"
-	"elvat/core/job"
 	"elvat/core/result"
 	"elvat/internal/api"
 	"elvat/internal/desk"
@@ -32,7 +31,7 @@ func (s *calls) MakeResult(ctx context.Context, r api.MakeResultRequestObject) (
 	if err != nil {
 		return nil, err
 	}
-	if !slices.ContainsFunc(at.Record.Journal, func(e job.Entry) bool { return e.Kind == job.HandedOver && !e.Withdrawn }) {
+	if !at.Record.HandedOver() {
 		return nil, badInput{errors.New("the call is not handed over yet: there is no result to show")}
 	}
 	token := rand.Text() + rand.Text() // 260 bits: nobody guesses it
@@ -187,13 +186,13 @@ func (s *calls) GetGuard(ctx context.Context, r api.GetGuardRequestObject) (api.
 
 // address is how the one who asks reaches this server.
 func address(ctx context.Context) string {
-	r, ok := ctx.Value(requestKey{}).(*http.Request)
-	if !ok {
+	r := askingOf(ctx).request
+	if r == nil {
 		return ""
 	}
 	scheme := "http"
-	if r.TLS != nil || r.Header.Get("X-Forwarded-Proto") == "https" {
-		scheme = "https"
+	if r.TLS != nil || askingOf(ctx).proxied {
+		scheme = "https" // who stands before this server ends TLS
 	}
 	return scheme + "://" + r.Host
 }

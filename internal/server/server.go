@@ -4,14 +4,13 @@ package server
 
 import (
 	"context"
-	"errors"
 	"io"
 	"io/fs"
 	"log/slog"
 	"mime"
-	"net"
 	"net/http"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -19,6 +18,7 @@ import (
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
+	contract "elvat/api"
 	"elvat/internal/api"
 	"elvat/internal/meterlink"
 	"elvat/internal/store"
@@ -42,7 +42,9 @@ type Config struct {
 	// Trust is the page that makes a phone trust the shop's own authority; nil where it has none.
 	Trust http.Handler
 	// SignIn says that everybody has to: the server is reached from elsewhere.
-	SignIn  bool
+	SignIn bool
+	// Proxy stands before this server and ends TLS; nil where none does.
+	Proxy   *Proxy
 	Backups Backups // Every zero: none are made by themselves
 }
 
@@ -67,7 +69,16 @@ func (s *Server) Close() {
 func New(c Config) (*Server, error) {
 	// As it is kept: in milliseconds.
 	now := func() time.Time { return c.Now().UTC().Truncate(time.Millisecond) }
-	access, err := newAccess(c.Store, now, c.SignIn)
+	operations, err := contract.Operations()
+	if err != nil {
+		return nil, err
+	}
+	routes := map[string]contract.Operation{}
+	for _, o := range operations {
+		routes[o.Method+" "+o.Route()] = o
+	}
+	door := newDoor(c, now, routes)
+	access, err := newAccess(c.Store, now, c.SignIn, door)
 	if err != nil {
 		return nil, err
 	}
@@ -90,18 +101,22 @@ func New(c Config) (*Server, error) {
 		ContentSecurityPolicy: "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
 	}
 	if c.SignIn {
-		secure.HSTSMaxAge = 365 * 24 * 3600
+		// For this name alone: what else lies under it is not ours to bind.
+		secure.HSTSMaxAge, secure.HSTSExcludeSubdomains = 365*24*3600, true
 	}
 	e.Use(
-		requestLog(c.Log),
+		requestLog(c.Log, door),
+		patient,
 		middleware.Recover(),
 		middleware.SecureWithConfig(secure),
 		headers,
 		echo.WrapMiddleware(foreign.Handler),
 		middleware.BodyLimit(maxBody),
 		explain,
-		hostOf(c.SignIn),
+		door.open,
 		access.check,
+		door.take,
+		access.noted,
 	)
 	calls := newCalls(c, now, access)
 	e.Use(calls.inUnits)
@@ -146,41 +161,16 @@ func headers(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
-// hostOf refuses other names than this machine's own while nobody has to sign
-// in: a name that a stranger points at this machine would open it to their pages.
-func hostOf(signIn bool) echo.MiddlewareFunc {
-	return func(next echo.HandlerFunc) echo.HandlerFunc {
-		return func(c *echo.Context) error {
-			host := c.Request().Host
-			if name, _, err := net.SplitHostPort(host); err == nil {
-				host = name
-			}
-			ip := net.ParseIP(strings.Trim(host, "[]"))
-			if !signIn && host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-				return refused{
-					http.StatusMisdirectedRequest,
-					errors.New("this machine is reached as localhost only while nobody has to sign in"),
-				}
-			}
-			return next(c)
-		}
-	}
-}
-
-// requestLog writes one line a request.
-func requestLog(log *slog.Logger) echo.MiddlewareFunc {
+// requestLog writes one line a request: what was asked, by whom and from where.
+func requestLog(log *slog.Logger, d *door) echo.MiddlewareFunc {
 	return middleware.RequestLoggerWithConfig(middleware.RequestLoggerConfig{
 		HandleError: true, LogMethod: true, LogURIPath: true, LogStatus: true, LogLatency: true,
 		LogValuesFunc: func(c *echo.Context, v middleware.RequestLoggerValues) error {
 			level, args := slog.LevelInfo, []any{
-				"method",
-				v.Method,
-				"path",
-				unlinked(v.URIPath),
-				"status",
-				v.Status,
-				"took",
-				v.Latency,
+				"method", v.Method, "path", unlinked(v.URIPath), "status", v.Status, "took", v.Latency, "from", d.place(c.Request()),
+			}
+			if who, ok := c.Get(askingKey).(*asking); ok && who.person != "" {
+				args = append(args, "person", who.person)
 			}
 			if v.Error != nil && v.Status >= http.StatusInternalServerError {
 				level, args = slog.LevelError, append(args, "error", v.Error)
@@ -191,16 +181,26 @@ func requestLog(log *slog.Logger) echo.MiddlewareFunc {
 	})
 }
 
-// unlinked is a path without the token of a customer's link: who reads the log
-// may not use it.
+// linked are the parts of a path after which the token of a link or a label stands.
+var linked = []string{"visit", "visits", "result", "results", "guards", "gfci"}
+
+// longest is how long a part of a path may be that is no token. Assumption.
+const longestPlain = 24
+
+// unlinked is a path without the tokens of links, wherever in it one stands: who reads the
+// log may not use it.
 func unlinked(path string) string {
-	for _, before := range []string{"/api/v1/visits/", "/visit/", "/api/v1/results/", "/result/", "/api/v1/guards/", "/gfci/"} {
-		if rest, ok := strings.CutPrefix(path, before); ok {
-			_, after, _ := strings.Cut(rest, "/")
-			return strings.TrimSuffix(before+"…/"+after, "/")
+	parts := strings.FieldsFunc(path, func(r rune) bool { return r == '/' || r == '\\' })
+	for i, part := range parts {
+		before := ""
+		if i > 0 {
+			before = strings.ToLower(parts[i-1])
+		}
+		if slices.Contains(linked, before) || len(part) > longestPlain && !strings.Contains(part, ".") {
+			parts[i] = "…"
 		}
 	}
-	return path
+	return "/" + strings.Join(parts, "/")
 }
 
 // frontEnd serves the built front end; any other path is the application's own

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"elvat/core/strict"
 	"elvat/internal/api"
 	"elvat/internal/desk"
 	"elvat/internal/store"
@@ -47,7 +48,7 @@ func (s *calls) move(body *api.Move) (store.Move, error) {
 	switch {
 	case m.Van == "" || m.Item == "":
 		return m, badInput{errors.New("van and item: which?")}
-	case len(m.Van)+len(m.Item)+len(m.Unit) > mostText:
+	case len(m.Van)+len(m.Item)+len(m.Unit) > strict.MostText:
 		return m, badInput{errors.New("item: its name is too long")}
 	case m.Count == 0 || m.Count > 10000 || m.Count < -10000:
 		return m, badInput{fmt.Errorf("count: %g is out of bounds", m.Count)}

@@ -92,6 +92,7 @@ func (s *calls) AddToken(ctx context.Context, r api.AddTokenRequestObject) (api.
 	if err := s.store.AddToken(ctx, p.ID, t, token); err != nil {
 		return nil, err
 	}
+	about(ctx, "%s, %s", t.Name, t.Role)
 	made(ctx, "/tokens")
 	all, err := s.tokensOf(ctx, p.ID)
 	return api.AddToken201JSONResponse{Token: token, Tokens: all}, err

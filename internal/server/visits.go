@@ -14,6 +14,7 @@ import (
 	"elvat/core/words"
 	"elvat/internal/api"
 	"elvat/internal/desk"
+	"elvat/internal/picture"
 	"elvat/internal/store"
 )
 
@@ -67,6 +68,9 @@ func (s *calls) visiting(ctx context.Context, token string) (v visiting, err err
 	}
 	if v.at, err = s.store.Load(ctx, v.link.Call); err != nil {
 		return v, err
+	}
+	if v.at.Record.HandedOver() {
+		return v, errNoVisit // what the report says stands
 	}
 	v.guards, err = s.GuardsOf(ctx, v.at)
 	return v, err
@@ -160,7 +164,7 @@ func (s *calls) PicturesOfVisit(
 	if _, _, err := v.at.Record.Decide(c, corecall.House{Guards: v.guards}); err != nil {
 		return nil, err
 	}
-	clean, err := photograph(r.Body)
+	clean, err := photograph(r.Body, picture.OfCustomers)
 	if err != nil {
 		return nil, err
 	}

@@ -14,6 +14,7 @@ import (
 	"elvat/core/tester"
 	"elvat/internal/api"
 	"elvat/internal/desk"
+	"elvat/internal/picture"
 	"elvat/internal/report"
 	"elvat/internal/store"
 )
@@ -65,7 +66,7 @@ func (s *calls) AddPicture(ctx context.Context, r api.AddPictureRequestObject) (
 	if err := do.Check(at.Record); err != nil { // before the picture is looked at
 		return nil, err
 	}
-	clean, err := photograph(r.Body)
+	clean, err := photograph(r.Body, picture.OfPeople)
 	if err != nil {
 		return nil, err
 	}
@@ -80,11 +81,11 @@ func (s *calls) AddPicture(ctx context.Context, r api.AddPictureRequestObject) (
 
 // GetPicture is one photograph of the call.
 func (s *calls) GetPicture(ctx context.Context, r api.GetPictureRequestObject) (api.GetPictureResponseObject, error) {
-	picture, err := s.store.Image(ctx, r.Call, r.Picture)
+	image, err := s.store.Image(ctx, r.Call, r.Picture)
 	if err != nil {
 		return nil, err
 	}
-	return api.GetPicture200ImagejpegResponse{Body: bytes.NewReader(picture), ContentLength: int64(len(picture))}, nil
+	return api.GetPicture200ImagejpegResponse{Body: bytes.NewReader(image), ContentLength: int64(len(image))}, nil
 }
 
 // MarkPicture takes a photograph back, or shows it again.

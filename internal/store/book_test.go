@@ -1,6 +1,9 @@
 package store_test
 
 import (
+	"database/sql"
+	"errors"
+	"path/filepath"
 	"testing"
 	"time"
 
@@ -137,23 +140,35 @@ func TestPeople(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.AddPerson(ctx, store.Person{Name: "ada", Role: "helper", CreatedAt: noon})
 	require.ErrorIs(t, err, store.ErrTaken, "whatever the case")
-	require.NoError(t, s.SignIn(ctx, "token", id, noon))
-	p, began, _, err := s.SignedIn(ctx, "token")
+	require.NoError(t, s.SignIn(ctx, "token", id, store.Session{CreatedAt: noon, FreshAt: noon, Place: "192.0.2.1", Browser: "one"}))
+	p, session, err := s.SignedIn(ctx, "token")
 	require.NoError(t, err)
 	assert.Equal(t, "Ada", p.Name)
-	assert.Equal(t, noon, began)
-	_, _, _, err = s.SignedIn(ctx, "other")
+	assert.Equal(t, noon, session.CreatedAt)
+	_, _, err = s.SignedIn(ctx, "other")
 	require.ErrorIs(t, err, store.ErrNotFound)
-	p.Role = "helper"
-	require.NoError(t, s.UpdatePerson(ctx, p))
-	_, _, _, err = s.SignedIn(ctx, "token")
-	require.ErrorIs(t, err, store.ErrNotFound, "another role ends the sessions")
-	for i := range 3 {
-		require.NoError(t, s.Failed(ctx, "ADA", noon.Add(time.Duration(i)*time.Minute), noon.Add(-time.Hour)))
-	}
-	n, err := s.Failures(ctx, "ada", noon.Add(time.Minute))
+	all, err := s.SessionsOf(ctx, id)
 	require.NoError(t, err)
-	assert.Equal(t, 2, n)
+	require.Len(t, all, 1)
+	assert.Equal(t, "192.0.2.1", all[0].Place)
+	require.ErrorIs(t, s.EndSession(ctx, id+1, all[0].ID), store.ErrNotFound, "not another's")
+	require.NoError(t, s.ChangePerson(ctx, id, store.PersonChange{Role: new("helper")}, nil))
+	_, _, err = s.SignedIn(ctx, "token")
+	require.ErrorIs(t, err, store.ErrNotFound, "another role ends the sessions")
+	require.ErrorIs(t, s.ChangePerson(ctx, id, store.PersonChange{Passphrase: "new", Was: "older"}, nil), store.ErrMoved)
+	no := errors.New("nobody is left")
+	require.ErrorIs(t, s.ChangePerson(ctx, id, store.PersonChange{Withdrawn: new(true)}, func([]store.Person) error { return no }), no)
+	p, err = s.Person(ctx, id)
+	require.NoError(t, err)
+	assert.False(t, p.Withdrawn, "what is refused is not set")
+	for i := range 3 {
+		require.NoError(t, s.Failed(ctx, "ADA", "", noon.Add(time.Duration(i)*time.Minute), noon.Add(-time.Hour)))
+	}
+	for browser, want := range map[string]int{"": 2, "a known one": 0} {
+		n, err := s.Failures(ctx, "ada", browser, noon.Add(time.Minute))
+		require.NoError(t, err)
+		assert.Equal(t, want, n)
+	}
 	require.NoError(t, s.ClearFailures(ctx, "Ada"))
 
 	require.NoError(t, s.AddVisit(ctx, "link-1", store.BeforeVisit, store.Visit{Call: 1, MadeAt: noon, ExpiresAt: noon.Add(time.Hour)}))
@@ -166,4 +181,30 @@ func TestPeople(t *testing.T) {
 	require.NoError(t, s.AddVisit(ctx, "link-2", store.BeforeVisit, store.Visit{Call: 1, MadeAt: noon, ExpiresAt: noon.Add(time.Hour)}))
 	_, err = s.Visit(ctx, "link-1", store.BeforeVisit, noon)
 	require.ErrorIs(t, err, store.ErrNotFound, "another took its place")
+}
+
+// TestEventsStand: what happened is not edited, and not let go before its time, by whatever
+// statement.
+func TestEventsStand(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "shop.db")
+	s, err := store.Open(t.Context(), path)
+	require.NoError(t, err)
+	defer s.Close()
+	require.NoError(t, s.AddEvent(t.Context(), store.Event{At: time.Now().Add(-store.EventsStay - 48*time.Hour), What: "signed-in", Person: "Old"}))
+	for range 3 {
+		require.NoError(t, s.AddEvent(t.Context(), store.Event{At: time.Now(), What: "signed-in", Person: "Ada", Call: 3}))
+	}
+	all, err := s.Events(t.Context(), 0, 9)
+	require.NoError(t, err)
+	require.Len(t, all, 3, "what is older than two years has gone by itself")
+	db, err := sql.Open("sqlite", path)
+	require.NoError(t, err)
+	defer db.Close()
+	for _, statement := range []string{"UPDATE events SET person = 'Bo'", "DELETE FROM events", "DELETE FROM events WHERE id = 3"} {
+		_, err = db.Exec(statement)
+		require.Error(t, err, statement)
+	}
+	older, err := s.Events(t.Context(), all[1].ID, 9)
+	require.NoError(t, err)
+	assert.Equal(t, all[2:], older)
 }

@@ -21,6 +21,16 @@ type Person struct {
 	Withdrawn  bool // may not sign in any more
 }
 
+// A PersonChange is what is changed of a person; nil and "" leave what is there.
+type PersonChange struct {
+	Role       *string
+	Passphrase string // its argon2id hash
+	Was        string // the hash that it takes the place of; ErrMoved where there is another by now
+	Withdrawn  *bool
+	// NoFactors takes their second factors away, as when the phone with them is lost.
+	NoFactors bool
+}
+
 // ErrTaken means that someone has that name already.
 var ErrTaken = errors.New("someone has that name already")
 
@@ -34,18 +44,55 @@ func (s *Store) AddPerson(ctx context.Context, p Person) (int64, error) {
 	return id, err
 }
 
-// UpdatePerson stores role, passphrase and whether the person may sign in. Who
-// got another passphrase or role is signed out everywhere.
-func (s *Store) UpdatePerson(ctx context.Context, p Person) error {
+// ChangePerson sets what is changed and nothing else, whatever others change meanwhile; check
+// is asked about everybody as they are then, and what it refuses is not set. Who got another
+// passphrase or role is signed out everywhere.
+func (s *Store) ChangePerson(ctx context.Context, id int64, c PersonChange, check func([]Person) error) error {
 	return s.InTransaction(ctx, func(ctx context.Context) error {
-		if err := changed(s.q(ctx).UpdatePerson(ctx, db.UpdatePersonParams{Role: p.Role, Passphrase: p.Passphrase, Withdrawn: bit(p.Withdrawn), ID: p.ID})); err != nil {
+		q := s.q(ctx)
+		if c.Was != "" {
+			if p, err := s.Person(ctx, id); err != nil || p.Passphrase != c.Was {
+				return errors.Join(err, ErrMoved)
+			}
+		}
+		if c.Role != nil {
+			if err := changed(q.SetRole(ctx, db.SetRoleParams{Role: *c.Role, ID: id})); err != nil {
+				return err
+			}
+		}
+		if c.Passphrase != "" {
+			if err := changed(q.SetPassphrase(ctx, db.SetPassphraseParams{Passphrase: c.Passphrase, ID: id})); err != nil {
+				return err
+			}
+		}
+		if c.Withdrawn != nil {
+			if err := changed(q.SetWithdrawn(ctx, db.SetWithdrawnParams{Withdrawn: bit(*c.Withdrawn), ID: id})); err != nil {
+				return err
+			}
+		}
+		if c.NoFactors {
+			if err := q.RemoveFactors(ctx, id); err != nil {
+				return err
+			}
+		}
+		p, err := s.Person(ctx, id)
+		if err != nil {
 			return err
+		}
+		if check != nil {
+			all, err := s.People(ctx)
+			if err != nil {
+				return err
+			}
+			if err := check(all); err != nil {
+				return err
+			}
 		}
 		if p.Withdrawn {
 			// Their sessions hold no more, and stay: by them a phone is told to keep nothing.
 			return nil
 		}
-		return s.SignOutEverywhere(ctx, p.ID)
+		return s.SignOutEverywhere(ctx, id)
 	})
 }
 
@@ -92,18 +139,52 @@ func hashed(token string) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// SignIn starts a session under the token.
-func (s *Store) SignIn(ctx context.Context, token string, person int64, at time.Time) error {
-	return s.q(ctx).
-		SignIn(ctx, db.SignInParams{Token: hashed(token), PersonID: person, CreatedAt: stamp(at), SeenAt: stamp(at)})
+// A Session is a browser that somebody signed in with.
+type Session struct {
+	ID        int64
+	CreatedAt time.Time
+	SeenAt    time.Time
+	FreshAt   time.Time // when the passphrase was last given in it
+	Place     string    // where from
+	Browser   string    // as it calls itself
 }
 
-// SignedIn is whose session the token is, and when it began and was last used.
-// ErrNotFound where it is nobody's.
-func (s *Store) SignedIn(ctx context.Context, token string) (p Person, began, seen time.Time, err error) {
+// SignIn starts a session of the person under the token.
+func (s *Store) SignIn(ctx context.Context, token string, person int64, n Session) error {
+	return s.q(ctx).SignIn(ctx, db.SignInParams{
+		Token: hashed(token), PersonID: person, CreatedAt: stamp(n.CreatedAt), SeenAt: stamp(n.CreatedAt), FreshAt: stamp(n.FreshAt),
+		Place: n.Place, Browser: n.Browser,
+	})
+}
+
+// SignedIn is whose session the token is. ErrNotFound where it is nobody's.
+func (s *Store) SignedIn(ctx context.Context, token string) (p Person, n Session, err error) {
 	r, err := s.q(ctx).SignedIn(ctx, hashed(token))
 	p = Person{r.ID, r.Name, r.Role, r.Passphrase, instant(r.CreatedAt), r.Withdrawn != 0}
-	return p, instant(r.BeganAt), instant(r.SeenAt), found(err)
+	return p, Session{ID: r.SessionID, CreatedAt: instant(r.BeganAt), SeenAt: instant(r.SeenAt), FreshAt: instant(r.FreshAt)}, found(err)
+}
+
+// Refresh keeps that the passphrase was given in the session.
+func (s *Store) Refresh(ctx context.Context, session int64, at time.Time) error {
+	return s.q(ctx).Refresh(ctx, db.RefreshParams{FreshAt: stamp(at), ID: session})
+}
+
+// SessionsOf lists a person's sessions, the one used last first.
+func (s *Store) SessionsOf(ctx context.Context, person int64) ([]Session, error) {
+	rows, err := s.q(ctx).SessionsOf(ctx, person)
+	return each(rows, err, func(r db.SessionsOfRow) Session {
+		return Session{ID: r.ID, CreatedAt: instant(r.CreatedAt), SeenAt: instant(r.SeenAt), Place: r.Place, Browser: r.Browser}
+	})
+}
+
+// EndSession ends one of a person's; ErrNotFound where it is none of theirs.
+func (s *Store) EndSession(ctx context.Context, person, session int64) error {
+	return changed(s.q(ctx).EndSession(ctx, db.EndSessionParams{ID: session, PersonID: person}))
+}
+
+// EndSessions ends those that were not used since.
+func (s *Store) EndSessions(ctx context.Context, since time.Time) error {
+	return s.q(ctx).EndSessions(ctx, stamp(since))
 }
 
 // Seen keeps that a session was used.
@@ -122,24 +203,54 @@ func (s *Store) Sessions(ctx context.Context, person int64) (int, error) {
 	return int(n), err
 }
 
-// Failed keeps that somebody failed to sign in under the name, and lets go of
-// what is older than since.
-func (s *Store) Failed(ctx context.Context, name string, at, since time.Time) error {
+// Failed keeps that somebody failed to sign in under the name, from a known browser or from
+// any other where that is empty, and lets go of what is older than since.
+func (s *Store) Failed(ctx context.Context, name, browser string, at, since time.Time) error {
 	return s.InTransaction(ctx, func(ctx context.Context) error {
 		if err := s.q(ctx).ForgetFailures(ctx, stamp(since)); err != nil {
 			return err
 		}
-		return s.q(ctx).Failed(ctx, db.FailedParams{Name: name, At: stamp(at)})
+		return s.q(ctx).Failed(ctx, db.FailedParams{Name: name, Browser: known(browser), At: stamp(at)})
 	})
 }
 
-// Failures counts how often somebody failed to sign in under the name since.
-func (s *Store) Failures(ctx context.Context, name string, since time.Time) (int, error) {
-	n, err := s.q(ctx).Failures(ctx, db.FailuresParams{Name: name, At: stamp(since)})
+// Failures counts how often somebody failed to sign in under the name, from there, since.
+func (s *Store) Failures(ctx context.Context, name, browser string, since time.Time) (int, error) {
+	n, err := s.q(ctx).Failures(ctx, db.FailuresParams{Name: name, Browser: known(browser), At: stamp(since)})
 	return int(n), err
 }
 
-// ClearFailures forgets them after a right passphrase.
+// known is how the token of a known browser is kept; "" for any other.
+func known(browser string) string {
+	if browser == "" {
+		return ""
+	}
+	return hashed(browser)
+}
+
+// ClearFailures forgets them all, as when an electrician sets another passphrase.
 func (s *Store) ClearFailures(ctx context.Context, name string) error {
 	return s.q(ctx).ClearFailures(ctx, name)
+}
+
+// ClearFailuresFrom forgets those from there, after a right passphrase.
+func (s *Store) ClearFailuresFrom(ctx context.Context, name, browser string) error {
+	return s.q(ctx).ClearFailuresOf(ctx, db.ClearFailuresOfParams{Name: name, Browser: known(browser)})
+}
+
+// KnowBrowser keeps that the person signed in with the browser of that token, and forgets
+// those that nobody signed in with since.
+func (s *Store) KnowBrowser(ctx context.Context, token string, person int64, at, since time.Time) error {
+	return s.InTransaction(ctx, func(ctx context.Context) error {
+		if err := s.q(ctx).ForgetBrowsers(ctx, stamp(since)); err != nil {
+			return err
+		}
+		return s.q(ctx).KnowBrowser(ctx, db.KnowBrowserParams{Token: hashed(token), PersonID: person, SeenAt: stamp(at)})
+	})
+}
+
+// KnownBrowser reports whether the person of that name signed in with the browser since.
+func (s *Store) KnownBrowser(ctx context.Context, token, name string, since time.Time) (bool, error) {
+	is, err := s.q(ctx).BrowserOf(ctx, db.BrowserOfParams{Token: hashed(token), Name: name, SeenAt: stamp(since)})
+	return is != 0, err
 }

@@ -203,8 +203,14 @@ FROM parts WHERE kind = 'reading' AND json_extract(document, '$.reading.tool') =
 -- name: AddPerson :one
 INSERT INTO people (name, role, passphrase, created_at) VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING RETURNING id;
 
--- name: UpdatePerson :execrows
-UPDATE people SET role = ?, passphrase = ?, withdrawn = ? WHERE id = ?;
+-- name: SetRole :execrows
+UPDATE people SET role = ? WHERE id = ?;
+
+-- name: SetPassphrase :execrows
+UPDATE people SET passphrase = ? WHERE id = ?;
+
+-- name: SetWithdrawn :execrows
+UPDATE people SET withdrawn = ? WHERE id = ?;
 
 -- name: Person :one
 SELECT * FROM people WHERE id = ?;
@@ -216,10 +222,22 @@ SELECT * FROM people WHERE name = ?;
 SELECT * FROM people ORDER BY withdrawn, name COLLATE NOCASE;
 
 -- name: SignIn :exec
-INSERT INTO sessions (token, person_id, created_at, seen_at) VALUES (?, ?, ?, ?);
+INSERT INTO sessions (token, person_id, created_at, seen_at, fresh_at, place, browser) VALUES (?, ?, ?, ?, ?, ?, ?);
 
 -- name: SignedIn :one
-SELECT p.*, s.created_at AS began_at, s.seen_at FROM sessions s JOIN people p ON p.id = s.person_id WHERE s.token = ? AND NOT p.withdrawn;
+SELECT p.*, s.id AS session_id, s.created_at AS began_at, s.seen_at, s.fresh_at FROM sessions s JOIN people p ON p.id = s.person_id WHERE s.token = ? AND NOT p.withdrawn;
+
+-- name: Refresh :exec
+UPDATE sessions SET fresh_at = ? WHERE id = ?;
+
+-- name: SessionsOf :many
+SELECT id, created_at, seen_at, place, browser FROM sessions WHERE person_id = ? ORDER BY seen_at DESC, id DESC;
+
+-- name: EndSession :execrows
+DELETE FROM sessions WHERE id = ? AND person_id = ?;
+
+-- name: EndSessions :exec
+DELETE FROM sessions WHERE seen_at < ?;
 
 -- name: Seen :exec
 UPDATE sessions SET seen_at = ? WHERE token = ?;
@@ -237,13 +255,61 @@ SELECT count(*) FROM sessions WHERE person_id = ?;
 DELETE FROM failures WHERE at < ?;
 
 -- name: Failed :exec
-INSERT INTO failures (name, at) VALUES (?, ?);
+INSERT INTO failures (name, browser, at) VALUES (?, ?, ?);
 
 -- name: Failures :one
-SELECT count(*) FROM failures WHERE name = ? AND at >= ?;
+SELECT count(*) FROM failures WHERE name = ? AND browser = ? AND at >= ?;
 
 -- name: ClearFailures :exec
 DELETE FROM failures WHERE name = ?;
+
+-- name: ClearFailuresOf :exec
+DELETE FROM failures WHERE name = ? AND browser = ?;
+
+-- name: KnowBrowser :exec
+INSERT INTO browsers (token, person_id, seen_at) VALUES (?, ?, ?) ON CONFLICT (token) DO UPDATE SET person_id = excluded.person_id, seen_at = excluded.seen_at;
+
+-- name: BrowserOf :one
+SELECT EXISTS (SELECT 1 FROM browsers b JOIN people p ON p.id = b.person_id WHERE b.token = ? AND p.name = ? AND b.seen_at >= ?);
+
+-- name: ForgetBrowsers :exec
+DELETE FROM browsers WHERE seen_at < ?;
+
+-- name: AddFactor :one
+INSERT INTO factors (person_id, kind, name, secret, created_at) VALUES (?, ?, ?, ?, ?) RETURNING id;
+
+-- name: Factors :many
+SELECT * FROM factors WHERE person_id = ? ORDER BY id;
+
+-- name: SetFactor :execrows
+UPDATE factors SET secret = ?, used_at = ?, last = ? WHERE id = ? AND person_id = ?;
+
+-- name: UseCode :execrows
+UPDATE factors SET used_at = sqlc.arg(used_at), last = sqlc.arg(step) WHERE id = sqlc.arg(id) AND last < sqlc.arg(step);
+
+-- name: UseRecovery :execrows
+UPDATE factors SET used_at = ? WHERE person_id = ? AND kind = 'recovery' AND secret = ? AND used_at IS NULL;
+
+-- name: RemoveFactor :execrows
+DELETE FROM factors WHERE id = ? AND person_id = ? AND kind <> 'recovery';
+
+-- name: RemoveRecovery :exec
+DELETE FROM factors WHERE person_id = ? AND kind = 'recovery';
+
+-- name: RemoveFactors :exec
+DELETE FROM factors WHERE person_id = ?;
+
+-- name: WithFactor :many
+SELECT DISTINCT person_id FROM factors WHERE kind <> 'recovery';
+
+-- name: AddEvent :exec
+INSERT INTO events (at, what, person, place, call_id, about) VALUES (?, ?, ?, ?, ?, ?);
+
+-- name: Events :many
+SELECT * FROM events WHERE id < sqlc.arg(before) ORDER BY id DESC LIMIT sqlc.arg(most);
+
+-- name: ForgetEvents :exec
+DELETE FROM events WHERE at < ?;
 
 -- name: AddVisit :exec
 INSERT INTO visits (token, call_id, made_at, expires_at, of_result) VALUES (?, ?, ?, ?, ?);

@@ -1,3 +1,9 @@
+CREATE TRIGGER events_stand BEFORE UPDATE ON events
+BEGIN SELECT RAISE(ABORT, 'what happened is not edited'); END;
+
+CREATE TRIGGER events_stay BEFORE DELETE ON events WHEN old.at > (unixepoch() - 730 * 86400) * 1000
+BEGIN SELECT RAISE(ABORT, 'what happened stays for two years'); END;
+
 CREATE TABLE actions (
     id         INTEGER PRIMARY KEY AUTOINCREMENT,
     call_id    INTEGER REFERENCES calls (id) ON DELETE CASCADE CHECK (typeof(call_id) IN ('integer', 'null')),
@@ -27,6 +33,12 @@ CREATE TABLE arrived (
     settled_by TEXT NOT NULL DEFAULT '' CHECK (typeof(settled_by) = 'text')
 );
 
+CREATE TABLE browsers (
+    token     TEXT NOT NULL PRIMARY KEY CHECK (typeof(token) = 'text'),
+    person_id INTEGER NOT NULL REFERENCES people (id) ON DELETE CASCADE CHECK (typeof(person_id) = 'integer'),
+    seen_at   INTEGER NOT NULL CHECK (typeof(seen_at) = 'integer')
+) WITHOUT ROWID;
+
 CREATE TABLE calls (
     id         INTEGER PRIMARY KEY AUTOINCREMENT,
     run_id     INTEGER NOT NULL REFERENCES runs (id) CHECK (typeof(run_id) = 'integer'),
@@ -48,9 +60,31 @@ CREATE TABLE changes (
     PRIMARY KEY (action, n)
 ) WITHOUT ROWID;
 
+CREATE TABLE events (
+    id      INTEGER PRIMARY KEY AUTOINCREMENT,
+    at      INTEGER NOT NULL CHECK (typeof(at) = 'integer'),
+    what    TEXT NOT NULL CHECK (typeof(what) = 'text'),
+    person  TEXT NOT NULL CHECK (typeof(person) = 'text'),
+    place   TEXT NOT NULL CHECK (typeof(place) = 'text'),
+    call_id INTEGER CHECK (typeof(call_id) IN ('integer', 'null')),
+    about   TEXT NOT NULL CHECK (typeof(about) = 'text')
+);
+
+CREATE TABLE factors (
+    id         INTEGER PRIMARY KEY AUTOINCREMENT,
+    person_id  INTEGER NOT NULL REFERENCES people (id) ON DELETE CASCADE CHECK (typeof(person_id) = 'integer'),
+    kind       TEXT NOT NULL CHECK (kind IN ('passkey', 'code', 'recovery')),
+    name       TEXT NOT NULL CHECK (typeof(name) = 'text'),
+    secret     TEXT NOT NULL CHECK (typeof(secret) = 'text'), -- of a recovery code: its hash
+    created_at INTEGER NOT NULL CHECK (typeof(created_at) = 'integer'),
+    used_at    INTEGER CHECK (typeof(used_at) IN ('integer', 'null')),
+    last       INTEGER NOT NULL DEFAULT 0 CHECK (typeof(last) = 'integer') -- the step of the last one-time code
+);
+
 CREATE TABLE failures (
-    name TEXT NOT NULL COLLATE NOCASE CHECK (typeof(name) = 'text'),
-    at   INTEGER NOT NULL CHECK (typeof(at) = 'integer')
+    name    TEXT NOT NULL COLLATE NOCASE CHECK (typeof(name) = 'text'),
+    browser TEXT NOT NULL CHECK (typeof(browser) = 'text'), -- a known one; empty: any other
+    at      INTEGER NOT NULL CHECK (typeof(at) = 'integer')
 );
 
 CREATE TABLE gfcis (
@@ -114,11 +148,15 @@ CREATE TABLE runs (
 CREATE VIRTUAL TABLE search USING fts5 (title, body, tokenize = 'unicode61 remove_diacritics 2', prefix = '2 3');
 
 CREATE TABLE sessions (
-    token      TEXT NOT NULL PRIMARY KEY CHECK (typeof(token) = 'text'),
+    id         INTEGER PRIMARY KEY AUTOINCREMENT,
+    token      TEXT NOT NULL UNIQUE CHECK (typeof(token) = 'text'),
     person_id  INTEGER NOT NULL REFERENCES people (id) ON DELETE CASCADE CHECK (typeof(person_id) = 'integer'),
     created_at INTEGER NOT NULL CHECK (typeof(created_at) = 'integer'),
-    seen_at    INTEGER NOT NULL CHECK (typeof(seen_at) = 'integer')
-) WITHOUT ROWID;
+    seen_at    INTEGER NOT NULL CHECK (typeof(seen_at) = 'integer'),
+    fresh_at   INTEGER NOT NULL CHECK (typeof(fresh_at) = 'integer'),
+    place      TEXT NOT NULL CHECK (typeof(place) = 'text'),
+    browser    TEXT NOT NULL CHECK (typeof(browser) = 'text')
+);
 
 CREATE TABLE settings (
     name  TEXT NOT NULL PRIMARY KEY CHECK (typeof(name) = 'text'),
@@ -131,7 +169,7 @@ CREATE TABLE sites (
     address    TEXT NOT NULL DEFAULT '' CHECK (typeof(address) = 'text'),
     notes      TEXT NOT NULL DEFAULT '' CHECK (typeof(notes) = 'text'),
     created_at INTEGER NOT NULL CHECK (typeof(created_at) = 'integer')
-);
+, erased_at INTEGER CHECK (typeof(erased_at) IN ('integer', 'null')));
 
 CREATE TABLE stock (
     id        TEXT NOT NULL PRIMARY KEY CHECK (typeof(id) = 'text'),
@@ -178,13 +216,19 @@ CREATE INDEX actions_of_call ON actions (call_id, id);
 
 CREATE INDEX arrived_open ON arrived (call_id, n) WHERE settled_at IS NULL;
 
+CREATE INDEX browsers_of_person ON browsers (person_id, seen_at);
+
 CREATE INDEX calls_of_run ON calls (run_id, created_at, id);
 
 CREATE INDEX calls_stale ON calls (id) WHERE stale;
 
 CREATE INDEX changes_of_directory ON changes (id, action) WHERE kind = 'directory';
 
-CREATE INDEX failures_of_name ON failures (name, at);
+CREATE INDEX events_by_time ON events (at);
+
+CREATE INDEX factors_of_person ON factors (person_id);
+
+CREATE INDEX failures_of_name ON failures (name, browser, at);
 
 CREATE INDEX gfcis_due ON gfcis (due_at);
 
@@ -195,6 +239,10 @@ CREATE INDEX parts_of_eyes ON parts (json_extract(document, '$.at')) WHERE kind 
 CREATE UNIQUE INDEX parts_once ON parts (kind, id) WHERE kind IN ('reading', 'entry', 'picture', 'used', 'answer');
 
 CREATE INDEX runs_of_panel ON runs (panel_id);
+
+CREATE INDEX sessions_by_use ON sessions (seen_at);
+
+CREATE INDEX sessions_of_person ON sessions (person_id);
 
 CREATE INDEX sites_by_name ON sites (name COLLATE NOCASE);
 

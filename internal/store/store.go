@@ -8,7 +8,9 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net/url"
+	"os"
 	"sync"
 	"time"
 
@@ -44,6 +46,9 @@ func OpenLimited(ctx context.Context, path string, pages int) (*Store, error) {
 	if pages > 0 {
 		pragmas.Add("_pragma", fmt.Sprintf("max_page_count(%d)", pages))
 	}
+	if err := private(path); err != nil {
+		return nil, fmt.Errorf("database %s: %w", path, err)
+	}
 	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?"+pragmas.Encode())
 	if err != nil {
 		return nil, fmt.Errorf("database %s: %w", path, err)
@@ -52,6 +57,24 @@ func OpenLimited(ctx context.Context, path string, pages int) (*Store, error) {
 		return nil, errors.Join(fmt.Errorf("database %s: %w", path, Cause(err)), db.Close())
 	}
 	return &Store{db, &sync.Map{}}, nil
+}
+
+// private has the file, and what SQLite keeps beside it, be their owner's alone, also where
+// they were there before; SQLite makes the others as it finds the first.
+func private(path string) error {
+	f, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE, 0o600)
+	if err != nil {
+		return err
+	}
+	if err := f.Close(); err != nil {
+		return err
+	}
+	for _, end := range beside {
+		if err := os.Chmod(path+end, 0o600); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+	}
+	return nil
 }
 
 // Close closes the file.

@@ -10,6 +10,10 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"elvat/core/job"
+	"elvat/core/practice"
+	"elvat/core/strict"
 )
 
 // A Table is one as it goes into an archive and comes out of it.
@@ -19,6 +23,7 @@ type Table struct {
 	Documents []string // columns that hold JSON, which is laid open
 	Left      []string // columns that stay behind: secrets, and images, which go beside
 	binary    []string // columns of bytes, as base64
+	late      []string // columns that archives of before do not have
 	order     string
 }
 
@@ -29,7 +34,7 @@ type Table struct {
 var Tables = []Table{
 	{Name: "settings", Columns: []string{"name", "value"}},
 	{Name: "people", Columns: []string{"id", "name", "role", "passphrase", "created_at", "withdrawn"}, Left: []string{"passphrase"}},
-	{Name: "sites", Columns: []string{"id", "name", "address", "notes", "created_at"}},
+	{Name: "sites", Columns: []string{"id", "name", "address", "notes", "created_at", "erased_at"}, late: []string{"erased_at"}},
 	{Name: "panels", Columns: []string{"id", "site_id", "name", "directory", "version"}, Documents: []string{"directory"}},
 	{Name: "runs", Columns: []string{"id", "panel_id", "name"}},
 	{Name: "installs", Columns: []string{"run_id", "device", "installed_at"}, order: "run_id, device"},
@@ -41,6 +46,7 @@ var Tables = []Table{
 	{Name: "actions", Columns: []string{"id", "call_id", "command", "doing", "what", "device", "person", "at", "arrived_at", "undoes", "changed", "made"}},
 	{Name: "changes", Columns: []string{"action", "n", "kind", "id", "path", "next", "before", "after"}, order: "action, n"},
 	{Name: "arrived", Columns: []string{"n", "command", "call_id", "document", "device", "person", "role", "arrived_at", "refused", "settled_at", "settled_by"}, Documents: []string{"document"}},
+	{Name: "events", Columns: []string{"id", "at", "what", "person", "place", "call_id", "about"}},
 	{Name: "summaries", Columns: []string{"call_id", "document", "handed_over", "question", "build", "answer"}, Documents: []string{"document"}, binary: []string{"answer"}, order: "call_id"},
 	{Name: "search", Columns: []string{"rowid", "title", "body"}, order: "rowid"},
 }
@@ -96,7 +102,7 @@ func readTable(ctx context.Context, tx *sql.Tx, t *Table, each func(*Table, []by
 	if order == "" {
 		order = columns[0]
 	}
-	rows, err := tx.QueryContext(ctx, "SELECT "+strings.Join(columns, ", ")+" FROM "+t.Name+" ORDER BY "+order)
+	rows, err := tx.QueryContext(ctx, "SELECT "+quoted(columns...)+" FROM "+quoted(t.Name)+" ORDER BY "+order)
 	if err != nil {
 		return err
 	}
@@ -164,9 +170,125 @@ func (s *Store) WriteTables(ctx context.Context, do func(*Writer) error) error {
 		if _, err := tx.ExecContext(ctx, "PRAGMA defer_foreign_keys = ON"); err != nil {
 			return err
 		}
-		return Cause(do(&Writer{ctx, tx, Tables}))
+		if err := do(&Writer{ctx, tx, Tables}); err != nil {
+			return Cause(err)
+		}
+		return s.readable(ctx)
 	})
 }
+
+// readable reports what of all that was written cannot be read as what it stands for: an
+// archive is anybody's file until then.
+func (s *Store) readable(ctx context.Context) error {
+	tx := ctx.Value(transactionKey{}).(*sql.Tx)
+	ids, err := column[int64](ctx, tx, "SELECT id FROM calls ORDER BY id")
+	if err != nil {
+		return err
+	}
+	for _, id := range ids {
+		at, err := s.Load(ctx, id)
+		if errors.Is(err, ErrNotFound) {
+			err = fmt.Errorf("tables/calls.json: call %d hangs on no run of a panel of a site", id)
+		}
+		if err != nil {
+			return err
+		}
+		if at.Record.Circuit == nil {
+			return fmt.Errorf("tables/parts.json: call %d has no run", id)
+		}
+		if _, err := s.Answer(ctx, id); err != nil && !errors.Is(err, ErrNotFound) {
+			return fmt.Errorf("tables/summaries.json: call %d: %w", id, err)
+		}
+	}
+	if _, err := s.Untried(ctx); err != nil {
+		return fmt.Errorf("tables/arrived.json: %w", err)
+	}
+	if _, err := s.Decisions(ctx, -1); err != nil {
+		return fmt.Errorf("tables/arrived.json: %w", err)
+	}
+	directories, err := column[string](ctx, tx, "SELECT directory FROM panels")
+	if err != nil {
+		return err
+	}
+	for _, text := range directories {
+		var d job.Directory
+		if err := json.Unmarshal([]byte(text), &d); err != nil {
+			return fmt.Errorf("tables/panels.json: %w", err)
+		}
+	}
+	return nil
+}
+
+// column is the only column of what is asked for.
+func column[T any](ctx context.Context, tx *sql.Tx, query string) (all []T, err error) {
+	rows, err := tx.QueryContext(ctx, query)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var one T
+		if err := rows.Scan(&one); err != nil {
+			return nil, err
+		}
+		all = append(all, one)
+	}
+	return all, rows.Err()
+}
+
+// sound reports a row that no shop can have written: texts without end, a role there is not, a
+// setting of another name.
+func (w *Writer) sound(name string, row []byte) error {
+	var k struct {
+		Name  string `json:"name"`
+		Role  string `json:"role"`
+		Value string `json:"value"`
+	}
+	switch name {
+	case "summaries":
+		return nil // what was worked out is long; it is read below
+	case "people":
+		if err := json.Unmarshal(row, &k); err != nil {
+			return err
+		}
+		if err := job.Role(k.Role).Check(); err != nil {
+			return err
+		}
+	case "settings":
+		if err := json.Unmarshal(row, &k); err != nil {
+			return err
+		}
+		if !slices.Contains(settings, k.Name) && !strings.HasPrefix(k.Name, "lamps of ") {
+			return fmt.Errorf("name: there is no setting %q", k.Name)
+		}
+		return soundSetting(k.Name, []byte(k.Value))
+	}
+	return strict.Sound(row)
+}
+
+// soundSetting checks the value of a setting: a document as text, but for two.
+func soundSetting(name string, value []byte) error {
+	switch name {
+	case "label-key", "instance":
+		if len(value) == 0 || len(value) > strict.MostName || strings.ContainsFunc(string(value), func(r rune) bool { return r <= ' ' || r > '~' }) {
+			return fmt.Errorf("value: %s is none", name)
+		}
+		return nil
+	case "house":
+		var shop practice.Shop
+		if err := json.Unmarshal(value, &shop); err != nil {
+			return fmt.Errorf("value: %w", err)
+		}
+		return shop.Check()
+	}
+	if !json.Valid(value) {
+		return errors.New("value: not valid JSON")
+	}
+	return strict.Sound(value)
+}
+
+// settings are the names under which a shop keeps what it set; those of lamps are a person's.
+var settings = []string{"house", "practice", "learned", "lights", "lamps", "example", "label-key", "instance", "door"}
 
 // Write stores a row of the named table, given as one JSON object. Columns that
 // are not the table's, and those that are missing, are errors.
@@ -180,10 +302,16 @@ func (w *Writer) Write(name string, row []byte, image func(call int64, id string
 	if err := json.Unmarshal(row, &fields); err != nil {
 		return err
 	}
+	if err := w.sound(t.Name, row); err != nil {
+		return err
+	}
 	columns := t.kept()
 	args := make([]any, 0, len(t.Columns))
 	for _, column := range columns {
 		raw, ok := fields[column]
+		if !ok && slices.Contains(t.late, column) {
+			raw, ok = json.RawMessage("null"), true
+		}
 		if !ok {
 			return fmt.Errorf("%s: is missing", column)
 		}
@@ -224,9 +352,19 @@ func (w *Writer) Write(name string, row []byte, image func(call int64, id string
 	}
 	_, err := w.tx.ExecContext(
 		w.ctx,
-		"INSERT INTO "+name+" ("+strings.Join(columns, ", ")+") VALUES (?"+strings.Repeat(", ?", len(columns)-1)+")",
+		"INSERT INTO "+quoted(t.Name)+" ("+quoted(columns...)+") VALUES (?"+strings.Repeat(", ?", len(columns)-1)+")",
 		args...)
 	return err
+}
+
+// quoted are names of tables or columns as they stand in a statement. They come from this
+// package's own lists and from nowhere else; quoted they are names whatever they are.
+func quoted(names ...string) string {
+	all := make([]string, len(names))
+	for i, name := range names {
+		all[i] = `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
+	}
+	return strings.Join(all, ", ")
 }
 
 // value is a field as the database keeps it.

@@ -100,6 +100,9 @@ func (f Files) keep(key *ecdsa.PrivateKey, der []byte, how int) error {
 	return keep(f.Certificate, "CERTIFICATE", der, 0o644, how)
 }
 
+// private has the kept key be its owner's alone, also where it was there before.
+func (f Files) private() error { return os.Chmod(f.Key, 0o600) }
+
 // limited is an authority that may vouch for the names and addresses only.
 func limited(shop string, names []string, now time.Time) (*x509.Certificate, error) {
 	if len(names) == 0 {
@@ -170,6 +173,9 @@ func (f Files) Open() (*Authority, error) {
 	}
 	if err != nil {
 		return nil, fmt.Errorf("the shop's authority: %w", err)
+	}
+	if err := f.private(); err != nil {
+		return nil, err
 	}
 	key, ok := pair.PrivateKey.(*ecdsa.PrivateKey)
 	if !ok {
@@ -253,7 +259,7 @@ func (f Files) Serve() (*tls.Config, error) {
 // for, unless one is there that is in force for another month.
 func (f Files) SelfSign(host string, now time.Time) error {
 	if pair, err := tls.LoadX509KeyPair(f.Certificate, f.Key); err == nil && pair.Leaf.NotAfter.After(now.Add(renewBefore)) {
-		return nil
+		return f.private()
 	}
 	name, err := os.Hostname()
 	if err != nil {

@@ -29,6 +29,27 @@ type Change struct {
 	After  *string
 }
 
+type Event struct {
+	ID     int64
+	At     int64
+	What   string
+	Person string
+	Place  string
+	CallID *int64
+	About  string
+}
+
+type Factor struct {
+	ID        int64
+	PersonID  int64
+	Kind      string
+	Name      string
+	Secret    string
+	CreatedAt int64
+	UsedAt    *int64
+	Last      int64
+}
+
 type Panel struct {
 	ID        int64
 	SiteID    int64
@@ -44,12 +65,4 @@ type Person struct {
 	Passphrase string
 	CreatedAt  int64
 	Withdrawn  int64
-}
-
-type Site struct {
-	ID        int64
-	Name      string
-	Address   string
-	Notes     string
-	CreatedAt int64
 }

@@ -179,6 +179,56 @@ func (q *Queries) AddChange(ctx context.Context, arg AddChangeParams) error {
 	return err
 }
 
+const addEvent = `-- name: AddEvent :exec
+INSERT INTO events (at, what, person, place, call_id, about) VALUES (?, ?, ?, ?, ?, ?)
+`
+
+type AddEventParams struct {
+	At     int64
+	What   string
+	Person string
+	Place  string
+	CallID *int64
+	About  string
+}
+
+func (q *Queries) AddEvent(ctx context.Context, arg AddEventParams) error {
+	_, err := q.db.ExecContext(ctx, addEvent,
+		arg.At,
+		arg.What,
+		arg.Person,
+		arg.Place,
+		arg.CallID,
+		arg.About,
+	)
+	return err
+}
+
+const addFactor = `-- name: AddFactor :one
+INSERT INTO factors (person_id, kind, name, secret, created_at) VALUES (?, ?, ?, ?, ?) RETURNING id
+`
+
+type AddFactorParams struct {
+	PersonID  int64
+	Kind      string
+	Name      string
+	Secret    string
+	CreatedAt int64
+}
+
+func (q *Queries) AddFactor(ctx context.Context, arg AddFactorParams) (int64, error) {
+	row := q.db.QueryRowContext(ctx, addFactor,
+		arg.PersonID,
+		arg.Kind,
+		arg.Name,
+		arg.Secret,
+		arg.CreatedAt,
+	)
+	var id int64
+	err := row.Scan(&id)
+	return id, err
+}
+
 const addGFCI = `-- name: AddGFCI :exec
 INSERT INTO gfcis (run_id, device, label, serves, installed_at, tested_at, held, due_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
 `
@@ -524,6 +574,23 @@ func (q *Queries) ArrivedOpen(ctx context.Context) ([]Arrived, error) {
 	return items, nil
 }
 
+const browserOf = `-- name: BrowserOf :one
+SELECT EXISTS (SELECT 1 FROM browsers b JOIN people p ON p.id = b.person_id WHERE b.token = ? AND p.name = ? AND b.seen_at >= ?)
+`
+
+type BrowserOfParams struct {
+	Token  string
+	Name   string
+	SeenAt int64
+}
+
+func (q *Queries) BrowserOf(ctx context.Context, arg BrowserOfParams) (int64, error) {
+	row := q.db.QueryRowContext(ctx, browserOf, arg.Token, arg.Name, arg.SeenAt)
+	var column_1 int64
+	err := row.Scan(&column_1)
+	return column_1, err
+}
+
 const callLines = `-- name: CallLines :many
 SELECT call_id, document FROM summaries WHERE handed_over = ?1 AND (?2 = 0 OR call_id < ?2) ORDER BY call_id DESC LIMIT ?3
 `
@@ -699,6 +766,20 @@ func (q *Queries) ClearFailures(ctx context.Context, name string) error {
 	return err
 }
 
+const clearFailuresOf = `-- name: ClearFailuresOf :exec
+DELETE FROM failures WHERE name = ? AND browser = ?
+`
+
+type ClearFailuresOfParams struct {
+	Name    string
+	Browser string
+}
+
+func (q *Queries) ClearFailuresOf(ctx context.Context, arg ClearFailuresOfParams) error {
+	_, err := q.db.ExecContext(ctx, clearFailuresOf, arg.Name, arg.Browser)
+	return err
+}
+
 const decisions = `-- name: Decisions :many
 SELECT a.n, a.command, a.call_id, a.document, a.device, a.person, a.role, a.arrived_at, a.refused, a.settled_at, a.settled_by FROM arrived a WHERE a.settled_at IS NULL AND a.refused <> '' ORDER BY a.n LIMIT ?
 `
@@ -839,6 +920,32 @@ func (q *Queries) DueGFCIs(ctx context.Context, arg DueGFCIsParams) ([]DueGFCIsR
 	return items, nil
 }
 
+const endSession = `-- name: EndSession :execrows
+DELETE FROM sessions WHERE id = ? AND person_id = ?
+`
+
+type EndSessionParams struct {
+	ID       int64
+	PersonID int64
+}
+
+func (q *Queries) EndSession(ctx context.Context, arg EndSessionParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, endSession, arg.ID, arg.PersonID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
+const endSessions = `-- name: EndSessions :exec
+DELETE FROM sessions WHERE seen_at < ?
+`
+
+func (q *Queries) EndSessions(ctx context.Context, seenAt int64) error {
+	_, err := q.db.ExecContext(ctx, endSessions, seenAt)
+	return err
+}
+
 const endVisits = `-- name: EndVisits :exec
 UPDATE visits SET withdrawn = 1 WHERE call_id = ? AND of_result = ?
 `
@@ -853,31 +960,109 @@ func (q *Queries) EndVisits(ctx context.Context, arg EndVisitsParams) error {
 	return err
 }
 
+const events = `-- name: Events :many
+SELECT id, at, what, person, place, call_id, about FROM events WHERE id < ?1 ORDER BY id DESC LIMIT ?2
+`
+
+type EventsParams struct {
+	Before int64
+	Most   int64
+}
+
+func (q *Queries) Events(ctx context.Context, arg EventsParams) ([]Event, error) {
+	rows, err := q.db.QueryContext(ctx, events, arg.Before, arg.Most)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Event
+	for rows.Next() {
+		var i Event
+		if err := rows.Scan(
+			&i.ID,
+			&i.At,
+			&i.What,
+			&i.Person,
+			&i.Place,
+			&i.CallID,
+			&i.About,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const factors = `-- name: Factors :many
+SELECT id, person_id, kind, name, secret, created_at, used_at, "last" FROM factors WHERE person_id = ? ORDER BY id
+`
+
+func (q *Queries) Factors(ctx context.Context, personID int64) ([]Factor, error) {
+	rows, err := q.db.QueryContext(ctx, factors, personID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Factor
+	for rows.Next() {
+		var i Factor
+		if err := rows.Scan(
+			&i.ID,
+			&i.PersonID,
+			&i.Kind,
+			&i.Name,
+			&i.Secret,
+			&i.CreatedAt,
+			&i.UsedAt,
+			&i.Last,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const failed = `-- name: Failed :exec
-INSERT INTO failures (name, at) VALUES (?, ?)
+INSERT INTO failures (name, browser, at) VALUES (?, ?, ?)
 `
 
 type FailedParams struct {
-	Name string
-	At   int64
+	Name    string
+	Browser string
+	At      int64
 }
 
 func (q *Queries) Failed(ctx context.Context, arg FailedParams) error {
-	_, err := q.db.ExecContext(ctx, failed, arg.Name, arg.At)
+	_, err := q.db.ExecContext(ctx, failed, arg.Name, arg.Browser, arg.At)
 	return err
 }
 
 const failures = `-- name: Failures :one
-SELECT count(*) FROM failures WHERE name = ? AND at >= ?
+SELECT count(*) FROM failures WHERE name = ? AND browser = ? AND at >= ?
 `
 
 type FailuresParams struct {
-	Name string
-	At   int64
+	Name    string
+	Browser string
+	At      int64
 }
 
 func (q *Queries) Failures(ctx context.Context, arg FailuresParams) (int64, error) {
-	row := q.db.QueryRowContext(ctx, failures, arg.Name, arg.At)
+	row := q.db.QueryRowContext(ctx, failures, arg.Name, arg.Browser, arg.At)
 	var count int64
 	err := row.Scan(&count)
 	return count, err
@@ -892,6 +1077,24 @@ func (q *Queries) Filled(ctx context.Context) (int64, error) {
 	var count int64
 	err := row.Scan(&count)
 	return count, err
+}
+
+const forgetBrowsers = `-- name: ForgetBrowsers :exec
+DELETE FROM browsers WHERE seen_at < ?
+`
+
+func (q *Queries) ForgetBrowsers(ctx context.Context, seenAt int64) error {
+	_, err := q.db.ExecContext(ctx, forgetBrowsers, seenAt)
+	return err
+}
+
+const forgetEvents = `-- name: ForgetEvents :exec
+DELETE FROM events WHERE at < ?
+`
+
+func (q *Queries) ForgetEvents(ctx context.Context, at int64) error {
+	_, err := q.db.ExecContext(ctx, forgetEvents, at)
+	return err
 }
 
 const forgetFailures = `-- name: ForgetFailures :exec
@@ -1043,6 +1246,21 @@ type KeepImageParams struct {
 
 func (q *Queries) KeepImage(ctx context.Context, arg KeepImageParams) error {
 	_, err := q.db.ExecContext(ctx, keepImage, arg.Image, arg.Call, arg.ID)
+	return err
+}
+
+const knowBrowser = `-- name: KnowBrowser :exec
+INSERT INTO browsers (token, person_id, seen_at) VALUES (?, ?, ?) ON CONFLICT (token) DO UPDATE SET person_id = excluded.person_id, seen_at = excluded.seen_at
+`
+
+type KnowBrowserParams struct {
+	Token    string
+	PersonID int64
+	SeenAt   int64
+}
+
+func (q *Queries) KnowBrowser(ctx context.Context, arg KnowBrowserParams) error {
+	_, err := q.db.ExecContext(ctx, knowBrowser, arg.Token, arg.PersonID, arg.SeenAt)
 	return err
 }
 
@@ -1350,6 +1568,20 @@ func (q *Queries) PersonNamed(ctx context.Context, name string) (Person, error) 
 	return i, err
 }
 
+const refresh = `-- name: Refresh :exec
+UPDATE sessions SET fresh_at = ? WHERE id = ?
+`
+
+type RefreshParams struct {
+	FreshAt int64
+	ID      int64
+}
+
+func (q *Queries) Refresh(ctx context.Context, arg RefreshParams) error {
+	_, err := q.db.ExecContext(ctx, refresh, arg.FreshAt, arg.ID)
+	return err
+}
+
 const refuseArrived = `-- name: RefuseArrived :exec
 UPDATE arrived SET refused = ?, call_id = ? WHERE command = ?
 `
@@ -1362,6 +1594,32 @@ type RefuseArrivedParams struct {
 
 func (q *Queries) RefuseArrived(ctx context.Context, arg RefuseArrivedParams) error {
 	_, err := q.db.ExecContext(ctx, refuseArrived, arg.Refused, arg.CallID, arg.Command)
+	return err
+}
+
+const removeFactor = `-- name: RemoveFactor :execrows
+DELETE FROM factors WHERE id = ? AND person_id = ? AND kind <> 'recovery'
+`
+
+type RemoveFactorParams struct {
+	ID       int64
+	PersonID int64
+}
+
+func (q *Queries) RemoveFactor(ctx context.Context, arg RemoveFactorParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, removeFactor, arg.ID, arg.PersonID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
+const removeFactors = `-- name: RemoveFactors :exec
+DELETE FROM factors WHERE person_id = ?
+`
+
+func (q *Queries) RemoveFactors(ctx context.Context, personID int64) error {
+	_, err := q.db.ExecContext(ctx, removeFactors, personID)
 	return err
 }
 
@@ -1418,6 +1676,15 @@ func (q *Queries) RemovePart(ctx context.Context, arg RemovePartParams) (int64, 
 		return 0, err
 	}
 	return result.RowsAffected()
+}
+
+const removeRecovery = `-- name: RemoveRecovery :exec
+DELETE FROM factors WHERE person_id = ? AND kind = 'recovery'
+`
+
+func (q *Queries) RemoveRecovery(ctx context.Context, personID int64) error {
+	_, err := q.db.ExecContext(ctx, removeRecovery, personID)
+	return err
 }
 
 const renamePanel = `-- name: RenamePanel :execrows
@@ -1540,6 +1807,47 @@ func (q *Queries) Sessions(ctx context.Context, personID int64) (int64, error) {
 	return count, err
 }
 
+const sessionsOf = `-- name: SessionsOf :many
+SELECT id, created_at, seen_at, place, browser FROM sessions WHERE person_id = ? ORDER BY seen_at DESC, id DESC
+`
+
+type SessionsOfRow struct {
+	ID        int64
+	CreatedAt int64
+	SeenAt    int64
+	Place     string
+	Browser   string
+}
+
+func (q *Queries) SessionsOf(ctx context.Context, personID int64) ([]SessionsOfRow, error) {
+	rows, err := q.db.QueryContext(ctx, sessionsOf, personID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []SessionsOfRow
+	for rows.Next() {
+		var i SessionsOfRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.CreatedAt,
+			&i.SeenAt,
+			&i.Place,
+			&i.Browser,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const set = `-- name: Set :exec
 INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value
 `
@@ -1571,6 +1879,32 @@ func (q *Queries) SetDirectory(ctx context.Context, arg SetDirectoryParams) (int
 		arg.Version,
 		arg.ID,
 		arg.Was,
+	)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
+const setFactor = `-- name: SetFactor :execrows
+UPDATE factors SET secret = ?, used_at = ?, last = ? WHERE id = ? AND person_id = ?
+`
+
+type SetFactorParams struct {
+	Secret   string
+	UsedAt   *int64
+	Last     int64
+	ID       int64
+	PersonID int64
+}
+
+func (q *Queries) SetFactor(ctx context.Context, arg SetFactorParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, setFactor,
+		arg.Secret,
+		arg.UsedAt,
+		arg.Last,
+		arg.ID,
+		arg.PersonID,
 	)
 	if err != nil {
 		return 0, err
@@ -1647,6 +1981,40 @@ func (q *Queries) SetPart(ctx context.Context, arg SetPartParams) (int64, error)
 	return result.RowsAffected()
 }
 
+const setPassphrase = `-- name: SetPassphrase :execrows
+UPDATE people SET passphrase = ? WHERE id = ?
+`
+
+type SetPassphraseParams struct {
+	Passphrase string
+	ID         int64
+}
+
+func (q *Queries) SetPassphrase(ctx context.Context, arg SetPassphraseParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, setPassphrase, arg.Passphrase, arg.ID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
+const setRole = `-- name: SetRole :execrows
+UPDATE people SET role = ? WHERE id = ?
+`
+
+type SetRoleParams struct {
+	Role string
+	ID   int64
+}
+
+func (q *Queries) SetRole(ctx context.Context, arg SetRoleParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, setRole, arg.Role, arg.ID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
 const setStale = `-- name: SetStale :exec
 UPDATE calls SET stale = 1 WHERE id IN (SELECT call_id FROM summaries WHERE NOT handed_over)
 `
@@ -1682,6 +2050,23 @@ func (q *Queries) SetSummary(ctx context.Context, arg SetSummaryParams) error {
 	return err
 }
 
+const setWithdrawn = `-- name: SetWithdrawn :execrows
+UPDATE people SET withdrawn = ? WHERE id = ?
+`
+
+type SetWithdrawnParams struct {
+	Withdrawn int64
+	ID        int64
+}
+
+func (q *Queries) SetWithdrawn(ctx context.Context, arg SetWithdrawnParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, setWithdrawn, arg.Withdrawn, arg.ID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
 const setting = `-- name: Setting :one
 SELECT value FROM settings WHERE name = ?
 `
@@ -1712,7 +2097,7 @@ func (q *Queries) SettleArrived(ctx context.Context, arg SettleArrivedParams) (i
 }
 
 const signIn = `-- name: SignIn :exec
-INSERT INTO sessions (token, person_id, created_at, seen_at) VALUES (?, ?, ?, ?)
+INSERT INTO sessions (token, person_id, created_at, seen_at, fresh_at, place, browser) VALUES (?, ?, ?, ?, ?, ?, ?)
 `
 
 type SignInParams struct {
@@ -1720,6 +2105,9 @@ type SignInParams struct {
 	PersonID  int64
 	CreatedAt int64
 	SeenAt    int64
+	FreshAt   int64
+	Place     string
+	Browser   string
 }
 
 func (q *Queries) SignIn(ctx context.Context, arg SignInParams) error {
@@ -1728,6 +2116,9 @@ func (q *Queries) SignIn(ctx context.Context, arg SignInParams) error {
 		arg.PersonID,
 		arg.CreatedAt,
 		arg.SeenAt,
+		arg.FreshAt,
+		arg.Place,
+		arg.Browser,
 	)
 	return err
 }
@@ -1751,7 +2142,7 @@ func (q *Queries) SignOutEverywhere(ctx context.Context, personID int64) error {
 }
 
 const signedIn = `-- name: SignedIn :one
-SELECT p.id, p.name, p.role, p.passphrase, p.created_at, p.withdrawn, s.created_at AS began_at, s.seen_at FROM sessions s JOIN people p ON p.id = s.person_id WHERE s.token = ? AND NOT p.withdrawn
+SELECT p.id, p.name, p.role, p.passphrase, p.created_at, p.withdrawn, s.id AS session_id, s.created_at AS began_at, s.seen_at, s.fresh_at FROM sessions s JOIN people p ON p.id = s.person_id WHERE s.token = ? AND NOT p.withdrawn
 `
 
 type SignedInRow struct {
@@ -1761,8 +2152,10 @@ type SignedInRow struct {
 	Passphrase string
 	CreatedAt  int64
 	Withdrawn  int64
+	SessionID  int64
 	BeganAt    int64
 	SeenAt     int64
+	FreshAt    int64
 }
 
 func (q *Queries) SignedIn(ctx context.Context, token string) (SignedInRow, error) {
@@ -1775,8 +2168,10 @@ func (q *Queries) SignedIn(ctx context.Context, token string) (SignedInRow, erro
 		&i.Passphrase,
 		&i.CreatedAt,
 		&i.Withdrawn,
+		&i.SessionID,
 		&i.BeganAt,
 		&i.SeenAt,
+		&i.FreshAt,
 	)
 	return i, err
 }
@@ -1785,9 +2180,17 @@ const site = `-- name: Site :one
 SELECT id, name, address, notes, created_at FROM sites WHERE id = ?
 `
 
-func (q *Queries) Site(ctx context.Context, id int64) (Site, error) {
+type SiteRow struct {
+	ID        int64
+	Name      string
+	Address   string
+	Notes     string
+	CreatedAt int64
+}
+
+func (q *Queries) Site(ctx context.Context, id int64) (SiteRow, error) {
 	row := q.db.QueryRowContext(ctx, site, id)
-	var i Site
+	var i SiteRow
 	err := row.Scan(
 		&i.ID,
 		&i.Name,
@@ -2046,30 +2449,6 @@ func (q *Queries) Tokens(ctx context.Context, personID int64) ([]TokensRow, erro
 	return items, nil
 }
 
-const updatePerson = `-- name: UpdatePerson :execrows
-UPDATE people SET role = ?, passphrase = ?, withdrawn = ? WHERE id = ?
-`
-
-type UpdatePersonParams struct {
-	Role       string
-	Passphrase string
-	Withdrawn  int64
-	ID         int64
-}
-
-func (q *Queries) UpdatePerson(ctx context.Context, arg UpdatePersonParams) (int64, error) {
-	result, err := q.db.ExecContext(ctx, updatePerson,
-		arg.Role,
-		arg.Passphrase,
-		arg.Withdrawn,
-		arg.ID,
-	)
-	if err != nil {
-		return 0, err
-	}
-	return result.RowsAffected()
-}
-
 const updateSite = `-- name: UpdateSite :execrows
 UPDATE sites SET name = ?, address = ?, notes = ? WHERE id = ?
 `
@@ -2088,6 +2467,42 @@ func (q *Queries) UpdateSite(ctx context.Context, arg UpdateSiteParams) (int64, 
 		arg.Notes,
 		arg.ID,
 	)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
+const useCode = `-- name: UseCode :execrows
+UPDATE factors SET used_at = ?1, last = ?2 WHERE id = ?3 AND last < ?2
+`
+
+type UseCodeParams struct {
+	UsedAt *int64
+	Step   int64
+	ID     int64
+}
+
+func (q *Queries) UseCode(ctx context.Context, arg UseCodeParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, useCode, arg.UsedAt, arg.Step, arg.ID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
+const useRecovery = `-- name: UseRecovery :execrows
+UPDATE factors SET used_at = ? WHERE person_id = ? AND kind = 'recovery' AND secret = ? AND used_at IS NULL
+`
+
+type UseRecoveryParams struct {
+	UsedAt   *int64
+	PersonID int64
+	Secret   string
+}
+
+func (q *Queries) UseRecovery(ctx context.Context, arg UseRecoveryParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, useRecovery, arg.UsedAt, arg.PersonID, arg.Secret)
 	if err != nil {
 		return 0, err
 	}
@@ -2216,6 +2631,33 @@ func (q *Queries) VisitOf(ctx context.Context, arg VisitOfParams) (VisitOfRow, e
 	var i VisitOfRow
 	err := row.Scan(&i.CallID, &i.MadeAt, &i.ExpiresAt)
 	return i, err
+}
+
+const withFactor = `-- name: WithFactor :many
+SELECT DISTINCT person_id FROM factors WHERE kind <> 'recovery'
+`
+
+func (q *Queries) WithFactor(ctx context.Context) ([]int64, error) {
+	rows, err := q.db.QueryContext(ctx, withFactor)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []int64
+	for rows.Next() {
+		var person_id int64
+		if err := rows.Scan(&person_id); err != nil {
+			return nil, err
+		}
+		items = append(items, person_id)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const withdrawToken = `-- name: WithdrawToken :execrows

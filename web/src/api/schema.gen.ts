@@ -1094,8 +1094,253 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Change one's own passphrase; other sessions end */
+        /** Change one's own passphrase; every other session ends, and this one gets a new cookie */
         put: operations["changePassphrase"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The second factor of a sign-in that asked for one - a one-time code, a recovery code or what a passkey answered */
+        post: operations["finishSignIn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second/passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the browser asks a passkey for, to finish a sign-in */
+        post: operations["askPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/fresh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give the passphrase once more, before what asks for it */
+        post: operations["freshen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/strength": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How well a passphrase would hold; nothing of it is kept */
+        post: operations["weighPassphrase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The browsers one is signed in with */
+        get: operations["listSessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions/{session}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End one of them */
+        delete: operations["endSession"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/factors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own second factors */
+        get: operations["listFactors"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/factors/code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** The first code of that key */
+        put: operations["addCode"];
+        /** A key for one-time codes, to be entered into a program that makes them */
+        post: operations["beginCode"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/factors/passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** The passkey that was made */
+        put: operations["addPasskey"];
+        /** What the browser asks for a new passkey */
+        post: operations["beginPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/factors/recovery": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Recovery codes, each good once, in the place of all there were; they are shown this once */
+        post: operations["makeRecovery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/factors/{factor}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                factor: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** It opens nothing any more */
+        delete: operations["removeFactor"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/door": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the shop asks of who signs in, and how long it keeps its customers' data */
+        get: operations["getDoor"];
+        /** Set it */
+        put: operations["setDoor"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What happened that a shop may have to answer for, newest first */
+        get: operations["listEvents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/events.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All of it for a spreadsheet */
+        get: operations["exportEvents"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1475,6 +1720,66 @@ export interface components {
             role: string;
             /** @description Kinds of access: read, work, override, manage */
             may: string[];
+            /**
+             * Format: date-time
+             * @description Until when what asks for the passphrase once more is done without
+             */
+            freshUntil?: string;
+            /** @description The passphrase was right, and a second factor is asked for: with this it is given */
+            ticket?: string;
+            /** @description Kinds of it that the person has: passkey, code, recovery */
+            factors?: string[];
+            /** @description The shop asks electricians for a second factor, and this one has none yet: until then nothing else is shown */
+            needsFactor?: boolean;
+        };
+        OwnSession: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            createdAt: string;
+            /** Format: date-time */
+            seenAt: string;
+            /** @description Network address it came from */
+            place: string;
+            /** @description As it calls itself */
+            browser: string;
+            /** @description The one that asks */
+            this: boolean;
+        };
+        Factors: {
+            all: {
+                /** Format: int64 */
+                id: number;
+                /** @enum {string} */
+                kind: "passkey" | "code";
+                name: string;
+                /** Format: date-time */
+                createdAt: string;
+                /** Format: date-time */
+                usedAt?: string;
+            }[];
+            /** @description How many recovery codes are left */
+            recovery: number;
+            /** @description The shop asks for one */
+            wanted: boolean;
+        };
+        DoorRules: {
+            /** @description Electricians sign in with a second factor */
+            secondFactor: boolean;
+            /** @description How many years after the last call at a house its customer's data are kept; 0 for ever */
+            keepYears: number;
+        };
+        Event: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            at: string;
+            what: string;
+            person: string;
+            place: string;
+            /** Format: int64 */
+            call?: number;
+            about: string;
         };
         Person: {
             /** Format: int64 */
@@ -1485,6 +1790,8 @@ export interface components {
             createdAt: string;
             withdrawn: boolean;
             sessions: number;
+            /** @description Signs in with a second factor */
+            factor: boolean;
         };
         Backups: {
             folder: string;
@@ -3339,6 +3646,15 @@ export interface components {
                 "application/json": components["schemas"]["Session"];
             };
         };
+        /** @description One's own second factors now */
+        FactorsNow: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Factors"];
+            };
+        };
         /** @description The backups there are now */
         BackupsNow: {
             headers: {
@@ -4788,7 +5104,8 @@ export interface operations {
             /** @description Signed in */
             200: {
                 headers: {
-                    "Set-Cookie": string;
+                    /** @description The session */
+                    "Set-Cookie"?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -4837,7 +5154,411 @@ export interface operations {
             };
         };
         responses: {
+            /** @description Changed */
+            200: {
+                headers: {
+                    /** @description The session */
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    finishSignIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    ticket: string;
+                    code?: string;
+                    recovery?: string;
+                    passkey?: Record<string, never>;
+                };
+            };
+        };
+        responses: {
+            /** @description Signed in */
+            200: {
+                headers: {
+                    /** @description The session */
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    askPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    ticket: string;
+                };
+            };
+        };
+        responses: {
+            /** @description As navigator.credentials.get takes it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        options: Record<string, never>;
+                    };
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    freshen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    passphrase: string;
+                };
+            };
+        };
+        responses: {
             200: components["responses"]["SessionNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    weighPassphrase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    passphrase: string;
+                    /** @description Whose it is to be; one's own where it is not said */
+                    name?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description From 0 to 4 */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        score: number;
+                        /** @description Why it will not do; empty where it will */
+                        says: string;
+                    };
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    listSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description One's own */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnSession"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    endSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Those that are left */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnSession"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    listFactors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["FactorsNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    addCode: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    ticket: string;
+                    code: string;
+                    name: string;
+                };
+            };
+        };
+        responses: {
+            200: components["responses"]["FactorsNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    beginCode: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The key; it counts once a code of it was given */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        ticket: string;
+                        /** @description In base32 */
+                        key: string;
+                        /** @description otpauth */
+                        address: string;
+                        /** @description The address as a QR code, PNG as a data address */
+                        picture: string;
+                    };
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    addPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    ticket: string;
+                    name: string;
+                    passkey: Record<string, never>;
+                };
+            };
+        };
+        responses: {
+            200: components["responses"]["FactorsNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    beginPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description As navigator.credentials.create takes it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        ticket: string;
+                        options: Record<string, never>;
+                    };
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    makeRecovery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The codes */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        codes: string[];
+                    };
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    removeFactor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                factor: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["FactorsNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    getDoor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description As it is set */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoorRules"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    setDoor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoorRules"];
+            };
+        };
+        responses: {
+            /** @description As it is set */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoorRules"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    listEvents: {
+        parameters: {
+            query?: {
+                before?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description At most 200 */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Event"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    exportEvents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    "Content-Disposition": string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
             default: components["responses"]["Refused"];
         };
     };
@@ -4982,6 +5703,8 @@ export interface operations {
                     role?: components["schemas"]["Role"];
                     passphrase?: string;
                     withdrawn?: boolean;
+                    /** @description Take their second factors away, as when the phone is lost */
+                    noFactors?: boolean;
                 };
             };
         };

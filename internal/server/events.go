@@ -1,0 +1,126 @@
+package server
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"encoding/csv"
+	"fmt"
+	"strconv"
+	"time"
+
+	"github.com/labstack/echo/v5"
+
+	corecall "elvat/core/call"
+	"elvat/core/cells"
+	"elvat/core/job"
+	"elvat/internal/api"
+	"elvat/internal/desk"
+	"elvat/internal/store"
+)
+
+// noteOf writes down that something happened, here and now; what is not said is taken from
+// who asks.
+func (a *access) noteOf(ctx context.Context, e store.Event) error {
+	who := askingOf(ctx)
+	e.At, e.Place = a.now(), who.place
+	e.Person = cmp.Or(e.Person, desk.CallerOf(ctx).Person)
+	return a.store.AddEvent(context.WithoutCancel(ctx), e)
+}
+
+// aboutKey leads to what an event is about.
+type aboutKey struct{}
+
+// about notes whom or what the event of this request is about.
+func about(ctx context.Context, format string, args ...any) {
+	if text, ok := ctx.Value(aboutKey{}).(*string); ok {
+		*text = fmt.Sprintf(format, args...)
+	}
+}
+
+// noted writes down what the contract says is to be, once it was done.
+func (a *access) noted(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		op, ok := a.door.routes[r.Method+" "+c.Path()]
+		if !ok || op.Event == "" {
+			return next(c)
+		}
+		text := ""
+		ctx := context.WithValue(r.Context(), aboutKey{}, &text)
+		c.SetRequest(r.WithContext(ctx))
+		if err := next(c); err != nil {
+			return err
+		}
+		call, _ := strconv.ParseInt(c.Param("call"), 10, 64)
+		return a.noteOf(ctx, store.Event{What: op.Event, Call: call, About: text})
+	}
+}
+
+// entered writes down a gate that somebody passed, a finding that somebody took on, and a
+// hand-over: with the account beside the name that was typed.
+func (a *access) entered(ctx context.Context, after *store.Snapshot, c *corecall.Command) error {
+	add, ok := c.Do.(*corecall.AddEntry)
+	if !ok {
+		return nil
+	}
+	e := store.Event{Person: c.Person, Call: after.ID}
+	switch add.Entry.Kind {
+	case job.Override:
+		e.What, e.About = "gate-passed", fmt.Sprintf("%s %s, as %s", add.Entry.Gate, add.Entry.Box, add.Entry.Who)
+	case job.Accepted:
+		e.What, e.About = "finding-accepted", fmt.Sprintf("%s, as %s", add.Entry.Box, add.Entry.Who)
+	case job.HandedOver:
+		e.What, e.About = "handed-over", "as "+add.Entry.Who
+	default:
+		return nil
+	}
+	return a.noteOf(ctx, e)
+}
+
+// mostEvents bounds what is listed at once.
+const mostEvents = 200
+
+// ListEvents lists them, newest first.
+func (s *calls) ListEvents(ctx context.Context, r api.ListEventsRequestObject) (api.ListEventsResponseObject, error) {
+	found, err := s.store.Events(ctx, desk.Or(r.Params.Before, 0), mostEvents)
+	all := make(api.ListEvents200JSONResponse, len(found))
+	for i, e := range found {
+		all[i] = api.Event{Id: e.ID, At: e.At, What: e.What, Person: e.Person, Place: e.Place, About: e.About}
+		if e.Call != 0 {
+			all[i].Call = &found[i].Call
+		}
+	}
+	return all, err
+}
+
+// ExportEvents writes all of them for a spreadsheet.
+func (s *calls) ExportEvents(ctx context.Context, _ api.ExportEventsRequestObject) (api.ExportEventsResponseObject, error) {
+	var out bytes.Buffer
+	w := csv.NewWriter(&out)
+	rows := [][]string{{"number", "at", "what", "person", "from", "call", "about"}}
+	for before := int64(0); ; {
+		found, err := s.store.Events(ctx, before, mostEvents)
+		if err != nil {
+			return nil, err
+		}
+		for _, e := range found {
+			call := ""
+			if e.Call != 0 {
+				call = fmt.Sprint(e.Call)
+			}
+			rows = append(rows, cells.Row(fmt.Sprint(e.ID), e.At.Format(time.RFC3339), e.What, e.Person, e.Place, call, e.About))
+			before = e.ID
+		}
+		if len(found) < mostEvents {
+			break
+		}
+	}
+	if err := w.WriteAll(rows); err != nil {
+		return nil, err
+	}
+	return api.ExportEvents200TextcsvResponse{
+		Body: &out, ContentLength: int64(out.Len()),
+		Headers: api.ExportEvents200ResponseHeaders{ContentDisposition: `attachment; filename="elvat-events.csv"`},
+	}, nil
+}
