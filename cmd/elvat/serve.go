@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -36,6 +37,7 @@ type serveOptions struct {
 	trustPage                      string
 	backups                        string
 	keep                           int
+	backupPassphrase               string   // file with it
 	behind                         []string // addresses of proxies
 	proxySecret                    string   // file with what one says
 	before                         *server.Proxy
@@ -62,6 +64,7 @@ func (o *serveOptions) flags(cmd *cobra.Command) {
 	cmd.Flags().
 		StringVar(&o.proxySecret, "proxy-secret", "", "file with what the proxy says in Elvat-Proxy-Secret, beside its address or instead of it")
 	cmd.Flags().StringVar(&o.backups, "backups", "", "folder of the daily backups; beside the database if not given")
+	cmd.Flags().StringVar(&o.backupPassphrase, "backup-passphrase", "", "file with the passphrase that daily backups are encrypted with")
 	cmd.Flags().IntVar(&o.keep, "keep", 30, "how many backups to keep")
 	cmd.Flags().StringVar(&o.meter, "meter", "", "HOST:PORT of an instrument that speaks SCPI over TCP")
 }
@@ -167,6 +170,16 @@ func serve(cmd *cobra.Command, o serveOptions, s *store.Store) (err error) {
 	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
 	config := server.Config{Store: s, Shop: o.shop, Log: log, Front: web.Files(), Now: time.Now, Tracer: o.tracer}
 	config.Backups = server.Backups{Folder: o.backups, Every: 24 * time.Hour, Keep: o.keep}
+	if o.backupPassphrase != "" {
+		data, err := os.ReadFile(o.backupPassphrase)
+		if err != nil {
+			return fmt.Errorf("--backup-passphrase: %w", err)
+		}
+		config.Backups.Passphrase = strings.TrimSpace(string(data))
+		if err := server.CheckPassphrase(config.Backups.Passphrase, ""); err != nil {
+			return fmt.Errorf("--backup-passphrase %s: %w", o.backupPassphrase, err)
+		}
+	}
 	if o.backups == "" {
 		config.Backups.Folder = o.database + "-backups"
 	}

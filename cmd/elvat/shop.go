@@ -4,7 +4,9 @@ import (
 	"bufio"
 	"errors"
 	"fmt"
+	"io"
 	"os"
+	"path/filepath"
 	"strings"
 	"time"
 
@@ -12,6 +14,7 @@ import (
 
 	"elvat/core/job"
 	"elvat/internal/archive"
+	"elvat/internal/sealed"
 	"elvat/internal/server"
 	"elvat/internal/store"
 )
@@ -47,10 +50,18 @@ func backupCommand() *cobra.Command {
 		Short: "Copy the database to a new file while work goes on, and check the copy",
 		Args:  cobra.ExactArgs(1),
 	}
-	path := database(cmd)
+	path, encrypt := database(cmd), encrypting(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		return withStore(cmd, *path, func(s *store.Store) error {
-			if err := s.Backup(cmd.Context(), args[0]); err != nil {
+			if *encrypt {
+				passphrase, err := readNew(cmd)
+				if err != nil {
+					return err
+				}
+				if err := s.SealedBackup(cmd.Context(), args[0], passphrase); err != nil {
+					return err
+				}
+			} else if err := s.Backup(cmd.Context(), args[0]); err != nil {
 				return err
 			}
 			if err := note(cmd, s, "backup-taken", args[0]); err != nil {
@@ -70,8 +81,13 @@ func restoreCommand() *cobra.Command {
 		Args:  cobra.ExactArgs(1),
 	}
 	path := database(cmd)
-	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		kept, err := store.Restore(cmd.Context(), args[0], *path, time.Now())
+	cmd.RunE = func(cmd *cobra.Command, args []string) (err error) {
+		from, gone, err := unsealed(cmd, args[0], *path)
+		if err != nil {
+			return err
+		}
+		defer func() { err = errors.Join(err, gone()) }()
+		kept, err := store.Restore(cmd.Context(), from, *path, time.Now())
 		if err != nil {
 			return err
 		}
@@ -90,14 +106,21 @@ func exportCommand() *cobra.Command {
 		Short: "Write everything as one open archive: JSON, CSV, photographs",
 		Args:  cobra.ExactArgs(1),
 	}
-	path := database(cmd)
+	path, encrypt := database(cmd), encrypting(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		return withStore(cmd, *path, func(s *store.Store) error {
+			passphrase := ""
+			if *encrypt {
+				var err error
+				if passphrase, err = readNew(cmd); err != nil {
+					return err
+				}
+			}
 			f, err := os.OpenFile(args[0], os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 			if err != nil {
 				return err
 			}
-			if err := errors.Join(archive.Export(cmd.Context(), s, f), f.Sync(), f.Close()); err != nil {
+			if err := errors.Join(exported(cmd, s, f, passphrase), f.Sync(), f.Close()); err != nil {
 				return errors.Join(store.Cause(err), os.Remove(args[0]))
 			}
 			return note(cmd, s, "archive-taken", args[0])
@@ -113,8 +136,13 @@ func importCommand() *cobra.Command {
 		Args:  cobra.ExactArgs(1),
 	}
 	path := database(cmd)
-	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		f, err := os.Open(args[0])
+	cmd.RunE = func(cmd *cobra.Command, args []string) (err error) {
+		from, gone, err := unsealed(cmd, args[0], *path)
+		if err != nil {
+			return err
+		}
+		defer func() { err = errors.Join(err, gone()) }()
+		f, err := os.Open(from)
 		if err != nil {
 			return err
 		}
@@ -133,6 +161,54 @@ func importCommand() *cobra.Command {
 		return nil
 	}
 	return cmd
+}
+
+// encrypting is the flag that has what is written be encrypted.
+func encrypting(cmd *cobra.Command) *bool {
+	return cmd.Flags().Bool("encrypt", false, "encrypt it with a passphrase, read from standard input (age, version 1)")
+}
+
+// readNew reads a passphrase that is to hold.
+func readNew(cmd *cobra.Command) (string, error) {
+	passphrase, err := readPassphrase(cmd)
+	if err != nil {
+		return "", err
+	}
+	return passphrase, server.CheckPassphrase(passphrase, "")
+}
+
+func exported(cmd *cobra.Command, s *store.Store, to io.Writer, passphrase string) error {
+	if passphrase == "" {
+		return archive.Export(cmd.Context(), s, to)
+	}
+	w, err := sealed.Seal(to, passphrase)
+	if err != nil {
+		return err
+	}
+	return errors.Join(archive.Export(cmd.Context(), s, w), w.Close())
+}
+
+// unsealed is the file as it was before it was encrypted, beside the database for as long as
+// it is needed; the file itself where it is not encrypted.
+func unsealed(cmd *cobra.Command, path, beside string) (plain string, gone func() error, err error) {
+	is, err := sealed.Is(path)
+	if err != nil || !is {
+		return path, func() error { return nil }, err
+	}
+	passphrase, err := readPassphrase(cmd)
+	if err != nil {
+		return "", nil, err
+	}
+	folder, err := os.MkdirTemp(filepath.Dir(beside), "elvat-unsealed-")
+	if err != nil {
+		return "", nil, err
+	}
+	gone = func() error { return os.RemoveAll(folder) }
+	plain = filepath.Join(folder, "plain")
+	if err := sealed.Opened(path, plain, passphrase); err != nil {
+		return "", nil, errors.Join(err, gone())
+	}
+	return plain, gone, nil
 }
 
 func checkCommand() *cobra.Command {

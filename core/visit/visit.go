@@ -163,6 +163,10 @@ type Guard struct {
 	Said  tester.Answer `json:"said,omitempty"`
 }
 
+// Elsewhere stands for every other GFCI that the customer can find at home. The page names
+// none of them: in a house with several tenants they are others'.
+const Elsewhere = "elsewhere"
+
 // A Stage is where the page stands.
 type Stage string
 
@@ -466,6 +470,9 @@ func (a *Answer) Words(labelOf func(string) string, guards []Guard) string {
 		label := a.Guard
 		if i := slices.IndexFunc(guards, func(g Guard) bool { return g.Key == a.Guard }); i >= 0 {
 			label = guards[i].Label
+		}
+		if a.Guard == Elsewhere {
+			label = "any other that was found"
 		}
 		return "Reset pressed at " + label + ": " + result
 	case Breaker:

@@ -1430,11 +1430,14 @@ type Site = diagnosis.Site
 type SiteBook struct {
 	Address string        `json:"address"`
 	Calls   []CallSummary `json:"calls"`
-	Gfcis   []Guard       `json:"gfcis"`
-	Id      int64         `json:"id"`
-	Name    string        `json:"name"`
-	Notes   string        `json:"notes"`
-	Panels  []PanelBook   `json:"panels"`
+
+	// ErasedAt When what was kept of its customer was erased
+	ErasedAt *time.Time  `json:"erasedAt,omitempty"`
+	Gfcis    []Guard     `json:"gfcis"`
+	Id       int64       `json:"id"`
+	Name     string      `json:"name"`
+	Notes    string      `json:"notes"`
+	Panels   []PanelBook `json:"panels"`
 }
 
 // SiteChange defines model for SiteChange.
@@ -1753,6 +1756,11 @@ type VisitNow = Visit
 // WorkNow defines model for WorkNow.
 type WorkNow = Work
 
+// GetSealedArchiveJSONBody defines parameters for GetSealedArchive.
+type GetSealedArchiveJSONBody struct {
+	Passphrase string `json:"passphrase"`
+}
+
 // ListCallsParams defines parameters for ListCalls.
 type ListCallsParams struct {
 	// Before Of a list, newest first: what comes before the one with this number
@@ -1919,6 +1927,9 @@ type PicturesOfVisitParams struct {
 	// Id Made by who sends it: the same again changes nothing
 	Id SentAs `form:"id" json:"id"`
 }
+
+// GetSealedArchiveJSONRequestBody defines body for GetSealedArchive for application/json ContentType.
+type GetSealedArchiveJSONRequestBody GetSealedArchiveJSONBody
 
 // CreateCallJSONRequestBody defines body for CreateCall for application/json ContentType.
 type CreateCallJSONRequestBody = NewCall

@@ -22,6 +22,9 @@ type ServerInterface interface {
 	// GetArchive Everything as one open archive, a zip of JSON, CSV and photographs
 	// (GET /api/v1/archive)
 	GetArchive(ctx *echo.Context) error
+	// GetSealedArchive The same, encrypted with a passphrase (age, version 1)
+	// (POST /api/v1/archive/sealed)
+	GetSealedArchive(ctx *echo.Context) error
 	// ListBackups The backups there are
 	// (GET /api/v1/backups)
 	ListBackups(ctx *echo.Context) error
@@ -313,6 +316,12 @@ type ServerInterface interface {
 	// ChangeSite Correct name, address or notes
 	// (PATCH /api/v1/sites/{site})
 	ChangeSite(ctx *echo.Context, site SiteID) error
+	// EraseSite Take out what is kept of the customer of a house; the record of the work stays
+	// (POST /api/v1/sites/{site}/erase)
+	EraseSite(ctx *echo.Context, site int64) error
+	// ExportSite All that is kept of one house and its calls, as an open archive
+	// (GET /api/v1/sites/{site}/export)
+	ExportSite(ctx *echo.Context, site int64) error
 	// AddPanel Another panel
 	// (POST /api/v1/sites/{site}/panels)
 	AddPanel(ctx *echo.Context, site SiteID) error
@@ -368,6 +377,15 @@ func (w *ServerInterfaceWrapper) GetArchive(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetArchive(ctx)
+	return err
+}
+
+// GetSealedArchive converts echo context to params.
+func (w *ServerInterfaceWrapper) GetSealedArchive(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetSealedArchive(ctx)
 	return err
 }
 
@@ -1867,6 +1885,38 @@ func (w *ServerInterfaceWrapper) ChangeSite(ctx *echo.Context) error {
 	return err
 }
 
+// EraseSite converts echo context to params.
+func (w *ServerInterfaceWrapper) EraseSite(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "site" -------------
+	var site int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "site", ctx.Param("site"), &site, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter site: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EraseSite(ctx, site)
+	return err
+}
+
+// ExportSite converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportSite(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "site" -------------
+	var site int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "site", ctx.Param("site"), &site, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter site: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportSite(ctx, site)
+	return err
+}
+
 // AddPanel converts echo context to params.
 func (w *ServerInterfaceWrapper) AddPanel(ctx *echo.Context) error {
 	var err error
@@ -2099,6 +2149,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	}
 
 	router.GET(options.BaseURL+"/api/v1/archive", wrapper.GetArchive, options.OperationMiddlewares["getArchive"]...)
+	router.POST(options.BaseURL+"/api/v1/archive/sealed", wrapper.GetSealedArchive, options.OperationMiddlewares["getSealedArchive"]...)
 	router.GET(options.BaseURL+"/api/v1/backups", wrapper.ListBackups, options.OperationMiddlewares["listBackups"]...)
 	router.POST(options.BaseURL+"/api/v1/backups", wrapper.MakeBackup, options.OperationMiddlewares["makeBackup"]...)
 	router.GET(options.BaseURL+"/api/v1/backups/:backup", wrapper.GetBackup, options.OperationMiddlewares["getBackup"]...)
@@ -2196,6 +2247,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/sites", wrapper.AddSite, options.OperationMiddlewares["addSite"]...)
 	router.GET(options.BaseURL+"/api/v1/sites/:site", wrapper.GetSite, options.OperationMiddlewares["getSite"]...)
 	router.PATCH(options.BaseURL+"/api/v1/sites/:site", wrapper.ChangeSite, options.OperationMiddlewares["changeSite"]...)
+	router.POST(options.BaseURL+"/api/v1/sites/:site/erase", wrapper.EraseSite, options.OperationMiddlewares["eraseSite"]...)
+	router.GET(options.BaseURL+"/api/v1/sites/:site/export", wrapper.ExportSite, options.OperationMiddlewares["exportSite"]...)
 	router.POST(options.BaseURL+"/api/v1/sites/:site/panels", wrapper.AddPanel, options.OperationMiddlewares["addPanel"]...)
 	router.GET(options.BaseURL+"/api/v1/stock", wrapper.GetStock, options.OperationMiddlewares["getStock"]...)
 	router.POST(options.BaseURL+"/api/v1/stock", wrapper.AddStock, options.OperationMiddlewares["addStock"]...)
@@ -2272,6 +2325,57 @@ type GetArchivedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetArchivedefaultApplicationProblemPlusJSONResponse) VisitGetArchiveResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSealedArchiveRequestObject struct {
+	Body *GetSealedArchiveJSONRequestBody
+}
+
+type GetSealedArchiveResponseObject interface {
+	VisitGetSealedArchiveResponse(w http.ResponseWriter) error
+}
+
+type GetSealedArchive200ResponseHeaders struct {
+	ContentDisposition string
+}
+
+type GetSealedArchive200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	Headers       GetSealedArchive200ResponseHeaders
+	ContentLength int64
+}
+
+func (response GetSealedArchive200ApplicationoctetStreamResponse) VisitGetSealedArchiveResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprint(response.Headers.ContentDisposition))
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetSealedArchivedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSealedArchivedefaultApplicationProblemPlusJSONResponse) VisitGetSealedArchiveResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6239,6 +6343,96 @@ func (response ChangeSitedefaultApplicationProblemPlusJSONResponse) VisitChangeS
 	return err
 }
 
+type EraseSiteRequestObject struct {
+	Site int64 `json:"site"`
+}
+
+type EraseSiteResponseObject interface {
+	VisitEraseSiteResponse(w http.ResponseWriter) error
+}
+
+type EraseSite200JSONResponse struct{ SiteNowJSONResponse }
+
+func (response EraseSite200JSONResponse) VisitEraseSiteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EraseSitedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EraseSitedefaultApplicationProblemPlusJSONResponse) VisitEraseSiteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportSiteRequestObject struct {
+	Site int64 `json:"site"`
+}
+
+type ExportSiteResponseObject interface {
+	VisitExportSiteResponse(w http.ResponseWriter) error
+}
+
+type ExportSite200ResponseHeaders struct {
+	ContentDisposition string
+}
+
+type ExportSite200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	Headers       ExportSite200ResponseHeaders
+	ContentLength int64
+}
+
+func (response ExportSite200ApplicationoctetStreamResponse) VisitExportSiteResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.Header().Set("Content-Disposition", fmt.Sprint(response.Headers.ContentDisposition))
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportSitedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportSitedefaultApplicationProblemPlusJSONResponse) VisitExportSiteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type AddPanelRequestObject struct {
 	Site SiteID `json:"site"`
 	Body *AddPanelJSONRequestBody
@@ -6794,6 +6988,9 @@ type StrictServerInterface interface {
 	// GetArchive Everything as one open archive, a zip of JSON, CSV and photographs
 	// (GET /api/v1/archive)
 	GetArchive(ctx context.Context, request GetArchiveRequestObject) (GetArchiveResponseObject, error)
+	// GetSealedArchive The same, encrypted with a passphrase (age, version 1)
+	// (POST /api/v1/archive/sealed)
+	GetSealedArchive(ctx context.Context, request GetSealedArchiveRequestObject) (GetSealedArchiveResponseObject, error)
 	// ListBackups The backups there are
 	// (GET /api/v1/backups)
 	ListBackups(ctx context.Context, request ListBackupsRequestObject) (ListBackupsResponseObject, error)
@@ -7085,6 +7282,12 @@ type StrictServerInterface interface {
 	// ChangeSite Correct name, address or notes
 	// (PATCH /api/v1/sites/{site})
 	ChangeSite(ctx context.Context, request ChangeSiteRequestObject) (ChangeSiteResponseObject, error)
+	// EraseSite Take out what is kept of the customer of a house; the record of the work stays
+	// (POST /api/v1/sites/{site}/erase)
+	EraseSite(ctx context.Context, request EraseSiteRequestObject) (EraseSiteResponseObject, error)
+	// ExportSite All that is kept of one house and its calls, as an open archive
+	// (GET /api/v1/sites/{site}/export)
+	ExportSite(ctx context.Context, request ExportSiteRequestObject) (ExportSiteResponseObject, error)
 	// AddPanel Another panel
 	// (POST /api/v1/sites/{site}/panels)
 	AddPanel(ctx context.Context, request AddPanelRequestObject) (AddPanelResponseObject, error)
@@ -7158,6 +7361,52 @@ func (sh *strictHandler) GetArchive(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(GetArchiveResponseObject); ok {
 		return validResponse.VisitGetArchiveResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetSealedArchive operation middleware
+func (sh *strictHandler) GetSealedArchive(ctx *echo.Context) error {
+	var request GetSealedArchiveRequestObject
+
+	var body GetSealedArchiveJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSealedArchive(ctx.Request().Context(), request.(GetSealedArchiveRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSealedArchive")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetSealedArchiveResponseObject); ok {
+		return validResponse.VisitGetSealedArchiveResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -10527,6 +10776,56 @@ func (sh *strictHandler) ChangeSite(ctx *echo.Context, site SiteID) error {
 		return err
 	} else if validResponse, ok := response.(ChangeSiteResponseObject); ok {
 		return validResponse.VisitChangeSiteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// EraseSite operation middleware
+func (sh *strictHandler) EraseSite(ctx *echo.Context, site int64) error {
+	var request EraseSiteRequestObject
+
+	request.Site = site
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EraseSite(ctx.Request().Context(), request.(EraseSiteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EraseSite")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EraseSiteResponseObject); ok {
+		return validResponse.VisitEraseSiteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ExportSite operation middleware
+func (sh *strictHandler) ExportSite(ctx *echo.Context, site int64) error {
+	var request ExportSiteRequestObject
+
+	request.Site = site
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportSite(ctx.Request().Context(), request.(ExportSiteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportSite")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ExportSiteResponseObject); ok {
+		return validResponse.VisitExportSiteResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

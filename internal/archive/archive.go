@@ -58,7 +58,19 @@ func create(z *zip.Writer, name string, method uint16) (io.Writer, error) {
 }
 
 // Export writes the archive.
-func Export(ctx context.Context, s *store.Store, to io.Writer) error {
+func Export(ctx context.Context, s *store.Store, to io.Writer) error { return export(ctx, s.ReadTables, to) }
+
+// ExportSite writes what is kept of one site and its calls, in the same form. It is for the
+// customer whose data it is, and is not read in.
+func ExportSite(ctx context.Context, s *store.Store, site int64, to io.Writer) error {
+	return export(ctx, func(ctx context.Context, each func(*store.Table, []byte) error, image func(int64, string, []byte) error) error {
+		return s.ReadSite(ctx, site, each, image)
+	}, to)
+}
+
+type reading func(ctx context.Context, each func(*store.Table, []byte) error, image func(int64, string, []byte) error) error
+
+func export(ctx context.Context, read reading, to io.Writer) error {
 	z := zip.NewWriter(to)
 	head, err := json.MarshalIndent(manifest{Format, about}, "", "  ")
 	if err != nil {
@@ -73,7 +85,7 @@ func Export(ctx context.Context, s *store.Store, to io.Writer) error {
 	}
 	at := ""
 	var sheet sheet
-	err = s.ReadTables(ctx, func(t *store.Table, row []byte) error {
+	err = read(ctx, func(t *store.Table, row []byte) error {
 		if t.Name != at {
 			if w, err = create(z, "tables/"+t.Name+".json", zip.Deflate); err != nil {
 				return err

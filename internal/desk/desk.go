@@ -271,20 +271,20 @@ func (d *Desk) Circuit(ctx context.Context, call int64) (*circuit.Circuit, error
 	return at.Record.Circuit, nil
 }
 
-// GuardsOf are the GFCIs that the site book knows in the house: those of the
-// call's own run first.
+// GuardsOf are the GFCIs that a customer is led to: those of the call's own run by name, and
+// the others of the house, where the site book knows any, as one without a name.
 func (d *Desk) GuardsOf(ctx context.Context, at *kept.Snapshot) ([]visit.Guard, error) {
 	known, err := d.Book.GFCIsOfSite(ctx, at.Site)
 	if err != nil {
 		return nil, err
 	}
 	c := at.Record.Circuit
-	var own, others []visit.Guard
+	var all []visit.Guard
 	for i := range c.Boxes { // as the run is now, should the register lag behind
 		for _, d := range c.Boxes[i].Devices {
 			if d.Kind == circuit.GFCI {
-				own = append(
-					own,
+				all = append(
+					all,
 					visit.Guard{Key: fmt.Sprintf("%d.%s", at.Run, d.ID), Label: c.LabelOf(c.Boxes[i].ID), Of: at.Title, Own: true},
 				)
 			}
@@ -292,8 +292,8 @@ func (d *Desk) GuardsOf(ctx context.Context, at *kept.Snapshot) ([]visit.Guard, 
 	}
 	for _, g := range known {
 		if g.Run != at.Run && g.Device != circuit.Panel {
-			others = append(others, visit.Guard{Key: fmt.Sprintf("%d.%s", g.Run, g.Device), Label: g.Label, Of: g.RunName})
+			return append(all, visit.Guard{Key: visit.Elsewhere}), nil
 		}
 	}
-	return append(own, others...), nil
+	return all, nil
 }

@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -11,6 +12,7 @@ import (
 
 	"elvat/internal/api"
 	"elvat/internal/archive"
+	"elvat/internal/sealed"
 	"elvat/internal/store"
 )
 
@@ -19,6 +21,8 @@ type Backups struct {
 	Folder string
 	Every  time.Duration
 	Keep   int
+	// Passphrase encrypts them; "" leaves them as they are.
+	Passphrase string
 }
 
 // keepMaking makes a backup whenever the newest is older than it should be.
@@ -28,7 +32,7 @@ func (b *Backups) keepMaking(ctx context.Context, s *store.Store, log *slog.Logg
 		if all, err := store.Backups(b.Folder); err != nil {
 			log.Error("backup", "error", err)
 		} else if age := b.Every; len(all) == 0 || now().Sub(all[0].At) >= age {
-			if err := s.BackupInto(ctx, b.Folder, b.Keep, now()); err != nil && ctx.Err() == nil {
+			if err := s.BackupInto(ctx, b.Folder, b.Keep, now(), b.Passphrase); err != nil && ctx.Err() == nil {
 				log.Error("backup", "error", err)
 				wait = min(b.Every, time.Hour)
 			}
@@ -68,7 +72,7 @@ func (s *calls) ListBackups(context.Context, api.ListBackupsRequestObject) (api.
 
 // MakeBackup makes one now.
 func (s *calls) MakeBackup(ctx context.Context, _ api.MakeBackupRequestObject) (api.MakeBackupResponseObject, error) {
-	if err := s.store.BackupInto(ctx, s.backups.Folder, s.backups.Keep, s.now()); err != nil {
+	if err := s.store.BackupInto(ctx, s.backups.Folder, s.backups.Keep, s.now(), s.backups.Passphrase); err != nil {
 		return nil, err
 	}
 	now, err := s.backupsNow()
@@ -98,37 +102,59 @@ func (s *calls) GetBackup(_ context.Context, r api.GetBackupRequestObject) (api.
 	return nil, store.ErrNotFound
 }
 
-// GetArchive is everything as one archive.
-func (s *calls) GetArchive(ctx context.Context, _ api.GetArchiveRequestObject) (api.GetArchiveResponseObject, error) {
-	// It is written beside the backups first: an error after half of it was sent
-	// would look like a whole one.
+// written is a file that write fills, beside the backups: an error after half of it was sent
+// would look like a whole one. It is gone once it was read.
+func (s *calls) written(write func(io.Writer) error) (f *os.File, size int64, err error) {
 	if err := os.MkdirAll(s.backups.Folder, 0o700); err != nil {
-		return nil, err
+		return nil, 0, err
 	}
-	f, err := os.CreateTemp(s.backups.Folder, "archive-*.zip")
-	if err != nil {
-		return nil, err
+	if f, err = os.CreateTemp(s.backups.Folder, "archive-*.zip"); err != nil {
+		return nil, 0, err
 	}
-	gone := func() error { return os.Remove(f.Name()) }
-	if err := archive.Export(ctx, s.store, f); err != nil {
-		f.Close()
-		gone() //nolint:errcheck // the first error tells
-		return nil, err
+	err = write(f)
+	if err == nil {
+		size, err = f.Seek(0, io.SeekCurrent)
 	}
-	size, err := f.Seek(0, io.SeekCurrent)
 	if err == nil {
 		_, err = f.Seek(0, io.SeekStart)
 	}
-	if err != nil {
-		f.Close()
-		gone() //nolint:errcheck // the first error tells
-		return nil, err
+	// It stays readable until it is closed.
+	if err = errors.Join(err, os.Remove(f.Name())); err != nil {
+		return nil, 0, errors.Join(err, f.Close())
 	}
-	if err := gone(); err != nil { // it stays readable until it is closed
+	return f, size, nil
+}
+
+// GetArchive is everything as one archive.
+func (s *calls) GetArchive(ctx context.Context, _ api.GetArchiveRequestObject) (api.GetArchiveResponseObject, error) {
+	f, size, err := s.written(func(w io.Writer) error { return archive.Export(ctx, s.store, w) })
+	if err != nil {
 		return nil, err
 	}
 	return api.GetArchive200ApplicationoctetStreamResponse{
 		Body: f, ContentLength: size,
 		Headers: api.GetArchive200ResponseHeaders{ContentDisposition: `attachment; filename="elvat-archive.zip"`},
+	}, nil
+}
+
+// GetSealedArchive is the same, encrypted with a passphrase.
+func (s *calls) GetSealedArchive(ctx context.Context, r api.GetSealedArchiveRequestObject) (api.GetSealedArchiveResponseObject, error) {
+	if err := CheckPassphrase(r.Body.Passphrase, s.Shop); err != nil {
+		return nil, badInput{err}
+	}
+	f, size, err := s.written(func(to io.Writer) error {
+		w, err := sealed.Seal(to, r.Body.Passphrase)
+		if err != nil {
+			return err
+		}
+		return errors.Join(archive.Export(ctx, s.store, w), w.Close())
+	})
+	if err != nil {
+		return nil, err
+	}
+	about(ctx, "encrypted")
+	return api.GetSealedArchive200ApplicationoctetStreamResponse{
+		Body: f, ContentLength: size,
+		Headers: api.GetSealedArchive200ResponseHeaders{ContentDisposition: `attachment; filename="elvat-archive.zip.age"`},
 	}, nil
 }

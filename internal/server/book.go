@@ -208,7 +208,7 @@ func (s *calls) siteNow(ctx context.Context, id int64) (api.SiteNowJSONResponse,
 	if err != nil {
 		return now, err
 	}
-	now.Id, now.Name, now.Address, now.Notes = site.ID, site.Name, site.Address, site.Notes
+	now.Id, now.Name, now.Address, now.Notes, now.ErasedAt = site.ID, site.Name, site.Address, site.Notes, site.ErasedAt
 	panels, err := s.store.Panels(ctx, id)
 	if err != nil {
 		return now, err

@@ -145,6 +145,7 @@ func New(c Config) (*Server, error) {
 		c.Log.Error("what phones brought waits for their next visit", "error", err)
 	}
 	if c.Backups.Every > 0 {
+		s.done.Go(func() { calls.keepNoLonger(ctx, c.Log) })
 		s.done.Go(func() { c.Backups.keepMaking(ctx, c.Store, c.Log, c.Now) })
 	}
 	return s, nil

@@ -9,11 +9,14 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
 	"modernc.org/sqlite"
 	sqlite3 "modernc.org/sqlite/lib"
+
+	"elvat/internal/sealed"
 )
 
 // What can go wrong with the file itself.
@@ -80,6 +83,19 @@ func (s *Store) Backup(ctx context.Context, to string) (err error) {
 		return err
 	}
 	return os.Rename(part, to)
+}
+
+// SealedBackup is Backup, encrypted with the passphrase. It is checked before it is sealed.
+func (s *Store) SealedBackup(ctx context.Context, to, passphrase string) error {
+	plain := to + ".plain"
+	if err := removeIfThere(plain); err != nil { // of a machine that went down in the middle
+		return err
+	}
+	if err := s.Backup(ctx, plain); err != nil {
+		return err
+	}
+	err := sealed.File(plain, to, passphrase)
+	return errors.Join(err, os.Remove(plain))
 }
 
 // Check reports whether the file is a sound database of Elvat, without changing it.
@@ -220,14 +236,15 @@ func backupName(at time.Time) string { return "elvat-" + at.UTC().Format("200601
 
 // Backups lists the backups in a folder, newest first; none where there is no folder.
 func Backups(folder string) ([]BackupFile, error) {
-	names, err := filepath.Glob(filepath.Join(folder, "elvat-*.db"))
+	names, err := filepath.Glob(filepath.Join(folder, "elvat-*.db*"))
 	if err != nil {
 		return nil, err
 	}
+	slices.Sort(names)
 	var all []BackupFile
 	for i := len(names) - 1; i >= 0; i-- { // names sort as times do
 		name := filepath.Base(names[i])
-		at, err := time.Parse("20060102-150405", strings.TrimSuffix(strings.TrimPrefix(name, "elvat-"), ".db"))
+		at, err := time.Parse("20060102-150405", strings.TrimSuffix(strings.TrimSuffix(strings.TrimPrefix(name, "elvat-"), sealed.Ending), ".db"))
 		if err != nil {
 			continue // of another origin
 		}
@@ -240,13 +257,18 @@ func Backups(folder string) ([]BackupFile, error) {
 	return all, nil
 }
 
-// BackupInto makes a backup in the folder, and removes the oldest beyond the
-// number to keep.
-func (s *Store) BackupInto(ctx context.Context, folder string, keep int, now time.Time) error {
+// BackupInto makes a backup in the folder, encrypted where there is a passphrase, and removes
+// the oldest beyond the number to keep.
+func (s *Store) BackupInto(ctx context.Context, folder string, keep int, now time.Time, passphrase string) error {
 	if err := os.MkdirAll(folder, 0o700); err != nil {
 		return err
 	}
-	if err := s.Backup(ctx, filepath.Join(folder, backupName(now))); err != nil {
+	to := filepath.Join(folder, backupName(now))
+	if passphrase == "" {
+		if err := s.Backup(ctx, to); err != nil {
+			return err
+		}
+	} else if err := s.SealedBackup(ctx, to+sealed.Ending, passphrase); err != nil {
 		return err
 	}
 	all, err := Backups(folder)

@@ -84,7 +84,7 @@ func TestBackupsOfAFolder(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, all)
 	for i := range 5 {
-		require.NoError(t, s.BackupInto(t.Context(), folder, 3, noon.Add(time.Duration(i)*time.Hour)))
+		require.NoError(t, s.BackupInto(t.Context(), folder, 3, noon.Add(time.Duration(i)*time.Hour), ""))
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(folder, "elvat-of-somebody.db"), nil, 0o600))
 	all, err = store.Backups(folder)

@@ -82,7 +82,7 @@ INSERT INTO sites (name, address, notes, created_at) VALUES (?, ?, ?, ?) RETURNI
 UPDATE sites SET name = ?, address = ?, notes = ? WHERE id = ?;
 
 -- name: Site :one
-SELECT id, name, address, notes, created_at FROM sites WHERE id = ?;
+SELECT id, name, address, notes, created_at, erased_at FROM sites WHERE id = ?;
 
 -- name: SiteWords :one
 SELECT t.name, CAST(t.address || ' ' || t.notes || ' ' || coalesce((SELECT group_concat(p.name || ' ' ||
@@ -167,7 +167,7 @@ LEFT JOIN installs i ON i.run_id = g.run_id AND i.device = g.device WHERE p.site
 -- name: DueGFCIs :many
 SELECT g.run_id, g.device, g.label, g.serves, i.installed_at AS said_at, g.installed_at, g.tested_at, g.held, g.due_at, t.id AS site_id, t.name AS site_name, r.name AS run_name
 FROM gfcis g JOIN runs r ON r.id = g.run_id JOIN panels p ON p.id = r.panel_id JOIN sites t ON t.id = p.site_id
-LEFT JOIN installs i ON i.run_id = g.run_id AND i.device = g.device WHERE g.due_at <= ? ORDER BY g.due_at, g.run_id, g.device LIMIT ?;
+LEFT JOIN installs i ON i.run_id = g.run_id AND i.device = g.device WHERE g.due_at <= ? AND t.erased_at IS NULL ORDER BY g.due_at, g.run_id, g.device LIMIT ?;
 
 -- name: SetInstalled :exec
 INSERT INTO installs (run_id, device, installed_at) VALUES (?, ?, ?) ON CONFLICT (run_id, device) DO UPDATE SET installed_at = excluded.installed_at;
@@ -370,3 +370,46 @@ INSERT INTO images (call_id, id, image) SELECT p.call_id, p.id, sqlc.arg(image) 
 
 -- name: WithdrawnBy :one
 SELECT p.withdrawn FROM sessions s JOIN people p ON p.id = s.person_id WHERE s.token = ?;
+
+-- name: CallsOfSite :many
+SELECT c.id FROM panels p JOIN runs r ON r.panel_id = p.id JOIN calls c ON c.run_id = r.id WHERE p.site_id = ? ORDER BY c.id;
+
+-- name: ErasedSite :execrows
+UPDATE sites SET name = ?, address = '', notes = '', erased_at = ? WHERE id = ?;
+
+-- name: ErasePanels :exec
+UPDATE panels SET directory = '[]', name = 'Panel' WHERE site_id = ?;
+
+-- name: EraseRuns :exec
+UPDATE runs SET name = ? WHERE panel_id IN (SELECT id FROM panels WHERE site_id = ?);
+
+-- name: EraseParts :exec
+DELETE FROM parts WHERE call_id = ?;
+
+-- name: EraseImages :exec
+DELETE FROM images WHERE call_id = ?;
+
+-- name: EraseChanges :exec
+DELETE FROM changes WHERE action IN (SELECT a.id FROM actions a WHERE a.call_id = ?);
+
+-- name: EraseActions :exec
+UPDATE actions SET what = doing, changed = 0, undoes = '' WHERE call_id = ?;
+
+-- name: EraseVisits :exec
+DELETE FROM visits WHERE call_id = ?;
+
+-- name: EraseArrived :exec
+DELETE FROM arrived WHERE call_id = ?;
+
+-- name: EraseSummary :exec
+DELETE FROM summaries WHERE call_id = ?;
+
+-- name: EraseGFCIs :exec
+DELETE FROM gfcis WHERE run_id IN (SELECT r.id FROM runs r JOIN panels p ON p.id = r.panel_id WHERE p.site_id = ?);
+
+-- name: PanelActions :exec
+DELETE FROM changes WHERE kind = 'directory' AND id IN (SELECT CAST(p.id AS TEXT) FROM panels p WHERE p.site_id = ?);
+
+-- name: ToErase :many
+SELECT t.id FROM sites t WHERE t.erased_at IS NULL AND t.created_at < sqlc.arg(before)
+    AND NOT EXISTS (SELECT 1 FROM panels p JOIN runs r ON r.panel_id = p.id JOIN calls c ON c.run_id = r.id WHERE p.site_id = t.id AND c.created_at >= sqlc.arg(before)) ORDER BY t.id;

@@ -18,6 +18,7 @@ type Site struct {
 	Address   string
 	Notes     string
 	CreatedAt time.Time
+	ErasedAt  *time.Time // what was kept of its customer; nil: it was not
 }
 
 // A Panel is one of a site's panels, with its directory as JSON.
@@ -65,7 +66,7 @@ func (s *Store) UpdateSite(ctx context.Context, site Site) error {
 // Site is one site.
 func (s *Store) Site(ctx context.Context, id int64) (Site, error) {
 	r, err := s.q(ctx).Site(ctx, id)
-	return Site{r.ID, r.Name, r.Address, r.Notes, instant(r.CreatedAt)}, found(err)
+	return Site{r.ID, r.Name, r.Address, r.Notes, instant(r.CreatedAt), instantOrNil(r.ErasedAt)}, found(err)
 }
 
 // A SiteLine is a site in the list, with what was done there.
@@ -79,7 +80,7 @@ type SiteLine struct {
 func (s *Store) Sites(ctx context.Context, before int64, most int) ([]SiteLine, error) {
 	rows, err := s.q(ctx).Sites(ctx, db.SitesParams{Before: before, Most: int64(most)})
 	return each(rows, err, func(r db.SitesRow) SiteLine {
-		l := SiteLine{Site: Site{r.ID, r.Name, r.Address, r.Notes, instant(r.CreatedAt)}, Calls: int(r.Calls)}
+		l := SiteLine{Site: Site{r.ID, r.Name, r.Address, r.Notes, instant(r.CreatedAt), nil}, Calls: int(r.Calls)}
 		if r.LastAt >= 0 {
 			l.LastAt = new(instant(r.LastAt))
 		}

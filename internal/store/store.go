@@ -40,7 +40,7 @@ func Open(ctx context.Context, path string) (*Store, error) { return OpenLimited
 // disk that is full then; 0: no bound.
 func OpenLimited(ctx context.Context, path string, pages int) (*Store, error) {
 	pragmas := url.Values{
-		"_pragma": {"journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(ON)", "busy_timeout(5000)"},
+		"_pragma": {"journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(ON)", "busy_timeout(5000)", "secure_delete(ON)"},
 		"_txlock": {"immediate"},
 	}
 	if pages > 0 {

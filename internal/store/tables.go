@@ -55,10 +55,43 @@ var Tables = []Table{
 // signs in with it until another is set.
 const NoPassphrase = ""
 
+// callsOfSite and runsOfSite are those of one site, the first parameter.
+const (
+	runsOfSite  = "(SELECT r.id FROM runs r JOIN panels p ON p.id = r.panel_id WHERE p.site_id = ?1)"
+	callsOfSite = "(SELECT c.id FROM calls c WHERE c.run_id IN " + runsOfSite + ")"
+)
+
+// ofSite says which rows of a table are of one site. Tables that are not here are of none.
+var ofSite = map[string]string{
+	"sites": "id = ?1", "panels": "site_id = ?1", "runs": "id IN " + runsOfSite, "installs": "run_id IN " + runsOfSite, "gfcis": "run_id IN " + runsOfSite,
+	"calls": "id IN " + callsOfSite, "parts": "call_id IN " + callsOfSite, "images": "call_id IN " + callsOfSite, "stock": "call_id IN " + callsOfSite,
+	"actions": "call_id IN " + callsOfSite, "changes": "action IN (SELECT a.id FROM actions a WHERE a.call_id IN " + callsOfSite + ")",
+	"arrived": "call_id IN " + callsOfSite, "events": "call_id IN " + callsOfSite, "summaries": "call_id IN " + callsOfSite,
+}
+
 // ReadTables hands out every row of every table, as one JSON object, all as they
 // are at one moment.
 func (s *Store) ReadTables(
 	ctx context.Context,
+	each func(t *Table, row []byte) error,
+	image func(call int64, id string, picture []byte) error,
+) error {
+	return s.readTables(ctx, 0, each, image)
+}
+
+// ReadSite is ReadTables of what is kept of one site and its calls.
+func (s *Store) ReadSite(
+	ctx context.Context,
+	site int64,
+	each func(t *Table, row []byte) error,
+	image func(call int64, id string, picture []byte) error,
+) error {
+	return s.readTables(ctx, site, each, image)
+}
+
+func (s *Store) readTables(
+	ctx context.Context,
+	site int64,
 	each func(t *Table, row []byte) error,
 	image func(call int64, id string, picture []byte) error,
 ) error {
@@ -67,12 +100,27 @@ func (s *Store) ReadTables(
 		return err
 	}
 	defer tx.Rollback() //nolint:errcheck // nothing was written
+	var args []any
+	if site != 0 {
+		args = append(args, site)
+	}
 	for i := range Tables {
-		if err := readTable(ctx, tx, &Tables[i], each); err != nil {
+		where, of := "", ofSite[Tables[i].Name]
+		switch {
+		case site != 0 && of == "":
+			continue
+		case site != 0:
+			where = " WHERE " + of
+		}
+		if err := readTable(ctx, tx, &Tables[i], where, args, each); err != nil {
 			return fmt.Errorf("table %s: %w", Tables[i].Name, Cause(err))
 		}
 	}
-	rows, err := tx.QueryContext(ctx, "SELECT call_id, id, image FROM images ORDER BY call_id, id")
+	images := "SELECT call_id, id, image FROM images"
+	if site != 0 {
+		images += " WHERE " + ofSite["images"]
+	}
+	rows, err := tx.QueryContext(ctx, images+" ORDER BY call_id, id", args...)
 	if err != nil {
 		return err
 	}
@@ -96,13 +144,13 @@ func (t *Table) kept() []string {
 	return slices.DeleteFunc(slices.Clone(t.Columns), func(c string) bool { return slices.Contains(t.Left, c) })
 }
 
-func readTable(ctx context.Context, tx *sql.Tx, t *Table, each func(*Table, []byte) error) error {
+func readTable(ctx context.Context, tx *sql.Tx, t *Table, where string, args []any, each func(*Table, []byte) error) error {
 	columns := t.kept()
 	order := t.order
 	if order == "" {
 		order = columns[0]
 	}
-	rows, err := tx.QueryContext(ctx, "SELECT "+quoted(columns...)+" FROM "+quoted(t.Name)+" ORDER BY "+order)
+	rows, err := tx.QueryContext(ctx, "SELECT "+quoted(columns...)+" FROM "+quoted(t.Name)+where+" ORDER BY "+order, args...)
 	if err != nil {
 		return err
 	}

@@ -38,6 +38,7 @@ var Words = map[string]string{
 	"visit.yes":         "yes",
 	"visit.no":          "no",
 	"visit.next":        "Next",
+	"visit.elsewhere":   "Any other outlet at home with a reset button: bathrooms, kitchen, garage, outside",
 	"visit.of":          "%[1]s of %[2]s",
 	"visit.cameBack":    "It clicked in, and the power is back",
 	"visit.noChange":    "Nothing changed",

@@ -41,6 +41,7 @@ var Words = map[string]string{
 	"visit.yes":         "sí",
 	"visit.no":          "no",
 	"visit.next":        "Siguiente",
+	"visit.elsewhere":   "Cualquier otro tomacorriente de la casa con botón de restablecer: baños, cocina, garaje, exterior",
 	"visit.of":          "%[1]s de %[2]s",
 	"visit.cameBack":    "Hizo clic y volvió la corriente",
 	"visit.noChange":    "No cambió nada",

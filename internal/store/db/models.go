@@ -66,3 +66,12 @@ type Person struct {
 	CreatedAt  int64
 	Withdrawn  int64
 }
+
+type Site struct {
+	ID        int64
+	Name      string
+	Address   string
+	Notes     string
+	CreatedAt int64
+	ErasedAt  *int64
+}

@@ -714,6 +714,33 @@ func (q *Queries) CallsOfRun(ctx context.Context, arg CallsOfRunParams) ([]int64
 	return items, nil
 }
 
+const callsOfSite = `-- name: CallsOfSite :many
+SELECT c.id FROM panels p JOIN runs r ON r.panel_id = p.id JOIN calls c ON c.run_id = r.id WHERE p.site_id = ? ORDER BY c.id
+`
+
+func (q *Queries) CallsOfSite(ctx context.Context, siteID int64) ([]int64, error) {
+	rows, err := q.db.QueryContext(ctx, callsOfSite, siteID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []int64
+	for rows.Next() {
+		var id int64
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const changes = `-- name: Changes :many
 SELECT k.action, k.n, k.kind, k.id, k.path, k.next, k.before, k.after FROM actions a JOIN changes k ON k.action = a.id WHERE a.call_id = ?1
 UNION
@@ -861,7 +888,7 @@ func (q *Queries) DecisionsOf(ctx context.Context, callID *int64) ([]Arrived, er
 const dueGFCIs = `-- name: DueGFCIs :many
 SELECT g.run_id, g.device, g.label, g.serves, i.installed_at AS said_at, g.installed_at, g.tested_at, g.held, g.due_at, t.id AS site_id, t.name AS site_name, r.name AS run_name
 FROM gfcis g JOIN runs r ON r.id = g.run_id JOIN panels p ON p.id = r.panel_id JOIN sites t ON t.id = p.site_id
-LEFT JOIN installs i ON i.run_id = g.run_id AND i.device = g.device WHERE g.due_at <= ? ORDER BY g.due_at, g.run_id, g.device LIMIT ?
+LEFT JOIN installs i ON i.run_id = g.run_id AND i.device = g.device WHERE g.due_at <= ? AND t.erased_at IS NULL ORDER BY g.due_at, g.run_id, g.device LIMIT ?
 `
 
 type DueGFCIsParams struct {
@@ -958,6 +985,119 @@ type EndVisitsParams struct {
 func (q *Queries) EndVisits(ctx context.Context, arg EndVisitsParams) error {
 	_, err := q.db.ExecContext(ctx, endVisits, arg.CallID, arg.OfResult)
 	return err
+}
+
+const eraseActions = `-- name: EraseActions :exec
+UPDATE actions SET what = doing, changed = 0, undoes = '' WHERE call_id = ?
+`
+
+func (q *Queries) EraseActions(ctx context.Context, callID *int64) error {
+	_, err := q.db.ExecContext(ctx, eraseActions, callID)
+	return err
+}
+
+const eraseArrived = `-- name: EraseArrived :exec
+DELETE FROM arrived WHERE call_id = ?
+`
+
+func (q *Queries) EraseArrived(ctx context.Context, callID *int64) error {
+	_, err := q.db.ExecContext(ctx, eraseArrived, callID)
+	return err
+}
+
+const eraseChanges = `-- name: EraseChanges :exec
+DELETE FROM changes WHERE action IN (SELECT a.id FROM actions a WHERE a.call_id = ?)
+`
+
+func (q *Queries) EraseChanges(ctx context.Context, callID *int64) error {
+	_, err := q.db.ExecContext(ctx, eraseChanges, callID)
+	return err
+}
+
+const eraseGFCIs = `-- name: EraseGFCIs :exec
+DELETE FROM gfcis WHERE run_id IN (SELECT r.id FROM runs r JOIN panels p ON p.id = r.panel_id WHERE p.site_id = ?)
+`
+
+func (q *Queries) EraseGFCIs(ctx context.Context, siteID int64) error {
+	_, err := q.db.ExecContext(ctx, eraseGFCIs, siteID)
+	return err
+}
+
+const eraseImages = `-- name: EraseImages :exec
+DELETE FROM images WHERE call_id = ?
+`
+
+func (q *Queries) EraseImages(ctx context.Context, callID int64) error {
+	_, err := q.db.ExecContext(ctx, eraseImages, callID)
+	return err
+}
+
+const erasePanels = `-- name: ErasePanels :exec
+UPDATE panels SET directory = '[]', name = 'Panel' WHERE site_id = ?
+`
+
+func (q *Queries) ErasePanels(ctx context.Context, siteID int64) error {
+	_, err := q.db.ExecContext(ctx, erasePanels, siteID)
+	return err
+}
+
+const eraseParts = `-- name: EraseParts :exec
+DELETE FROM parts WHERE call_id = ?
+`
+
+func (q *Queries) EraseParts(ctx context.Context, callID int64) error {
+	_, err := q.db.ExecContext(ctx, eraseParts, callID)
+	return err
+}
+
+const eraseRuns = `-- name: EraseRuns :exec
+UPDATE runs SET name = ? WHERE panel_id IN (SELECT id FROM panels WHERE site_id = ?)
+`
+
+type EraseRunsParams struct {
+	Name   string
+	SiteID int64
+}
+
+func (q *Queries) EraseRuns(ctx context.Context, arg EraseRunsParams) error {
+	_, err := q.db.ExecContext(ctx, eraseRuns, arg.Name, arg.SiteID)
+	return err
+}
+
+const eraseSummary = `-- name: EraseSummary :exec
+DELETE FROM summaries WHERE call_id = ?
+`
+
+func (q *Queries) EraseSummary(ctx context.Context, callID int64) error {
+	_, err := q.db.ExecContext(ctx, eraseSummary, callID)
+	return err
+}
+
+const eraseVisits = `-- name: EraseVisits :exec
+DELETE FROM visits WHERE call_id = ?
+`
+
+func (q *Queries) EraseVisits(ctx context.Context, callID int64) error {
+	_, err := q.db.ExecContext(ctx, eraseVisits, callID)
+	return err
+}
+
+const erasedSite = `-- name: ErasedSite :execrows
+UPDATE sites SET name = ?, address = '', notes = '', erased_at = ? WHERE id = ?
+`
+
+type ErasedSiteParams struct {
+	Name     string
+	ErasedAt *int64
+	ID       int64
+}
+
+func (q *Queries) ErasedSite(ctx context.Context, arg ErasedSiteParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, erasedSite, arg.Name, arg.ErasedAt, arg.ID)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
 }
 
 const events = `-- name: Events :many
@@ -1368,6 +1508,15 @@ func (q *Queries) Panel(ctx context.Context, id int64) (Panel, error) {
 		&i.Version,
 	)
 	return i, err
+}
+
+const panelActions = `-- name: PanelActions :exec
+DELETE FROM changes WHERE kind = 'directory' AND id IN (SELECT CAST(p.id AS TEXT) FROM panels p WHERE p.site_id = ?)
+`
+
+func (q *Queries) PanelActions(ctx context.Context, siteID int64) error {
+	_, err := q.db.ExecContext(ctx, panelActions, siteID)
+	return err
 }
 
 const panelOfRun = `-- name: PanelOfRun :one
@@ -2177,26 +2326,19 @@ func (q *Queries) SignedIn(ctx context.Context, token string) (SignedInRow, erro
 }
 
 const site = `-- name: Site :one
-SELECT id, name, address, notes, created_at FROM sites WHERE id = ?
+SELECT id, name, address, notes, created_at, erased_at FROM sites WHERE id = ?
 `
 
-type SiteRow struct {
-	ID        int64
-	Name      string
-	Address   string
-	Notes     string
-	CreatedAt int64
-}
-
-func (q *Queries) Site(ctx context.Context, id int64) (SiteRow, error) {
+func (q *Queries) Site(ctx context.Context, id int64) (Site, error) {
 	row := q.db.QueryRowContext(ctx, site, id)
-	var i SiteRow
+	var i Site
 	err := row.Scan(
 		&i.ID,
 		&i.Name,
 		&i.Address,
 		&i.Notes,
 		&i.CreatedAt,
+		&i.ErasedAt,
 	)
 	return i, err
 }
@@ -2359,6 +2501,34 @@ type TitleCallParams struct {
 func (q *Queries) TitleCall(ctx context.Context, arg TitleCallParams) error {
 	_, err := q.db.ExecContext(ctx, titleCall, arg.Title, arg.ID)
 	return err
+}
+
+const toErase = `-- name: ToErase :many
+SELECT t.id FROM sites t WHERE t.erased_at IS NULL AND t.created_at < ?1
+    AND NOT EXISTS (SELECT 1 FROM panels p JOIN runs r ON r.panel_id = p.id JOIN calls c ON c.run_id = r.id WHERE p.site_id = t.id AND c.created_at >= sqlc.arg(before)) ORDER BY t.id
+`
+
+func (q *Queries) ToErase(ctx context.Context, before int64) ([]int64, error) {
+	rows, err := q.db.QueryContext(ctx, toErase, before)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []int64
+	for rows.Next() {
+		var id int64
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		items = append(items, id)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const tokenOf = `-- name: TokenOf :one

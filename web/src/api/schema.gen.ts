@@ -916,6 +916,44 @@ export interface paths {
         patch: operations["changeSite"];
         trace?: never;
     };
+    "/api/v1/sites/{site}/erase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take out what is kept of the customer of a house; the record of the work stays */
+        post: operations["eraseSite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: number;
+            };
+            cookie?: never;
+        };
+        /** All that is kept of one house and its calls, as an open archive */
+        get: operations["exportSite"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/panels": {
         parameters: {
             query?: never;
@@ -1476,6 +1514,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/archive/sealed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The same, encrypted with a passphrase (age, version 1) */
+        post: operations["getSealedArchive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/house": {
         parameters: {
             query?: never;
@@ -1826,6 +1881,11 @@ export interface components {
             name: string;
             address: string;
             notes: string;
+            /**
+             * Format: date-time
+             * @description When what was kept of its customer was erased
+             */
+            erasedAt?: string;
             panels: components["schemas"]["PanelBook"][];
             gfcis: components["schemas"]["Guard"][];
             calls: components["schemas"]["CallSummary"][];
@@ -4857,6 +4917,45 @@ export interface operations {
             default: components["responses"]["Refused"];
         };
     };
+    eraseSite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["SiteNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    exportSite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    "Content-Disposition": string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
     addPanel: {
         parameters: {
             query?: never;
@@ -5779,6 +5878,34 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    "Content-Disposition": string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getSealedArchive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    passphrase: string;
+                };
+            };
+        };
         responses: {
             /** @description The file */
             200: {

@@ -329,7 +329,7 @@ function Resets({ visit, words, say, busy }: StageProps) {
 		<Says visit={visit} words={words} title="visit.resets">
 			<div className="grid gap-3 border-l-4 border-accent bg-sheet p-4">
 				<p className="m-0 text-soft">{words.say('visit.of', done + 1, visit.guards.length)}</p>
-				<p className="m-0 text-2xl font-bold">{next?.label}</p>
+				<p className="m-0 text-2xl font-bold">{next?.label || words.say('visit.elsewhere')}</p>
 				<p className="m-0 text-soft">{next?.of}</p>
 				{results.map((r) => (
 					<Button

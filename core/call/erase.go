@@ -1,0 +1,128 @@
+package call
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"elvat/core/circuit"
+	"elvat/core/job"
+)
+
+// Erased is what the title of a call says whose customer's data were erased.
+const Erased = "Erased"
+
+// staysOfEntry are the kinds of entry whose text is about the work and not about people: what
+// was found, what was live, what was used and marked.
+var staysOfEntry = []job.Kind{job.WasFound, job.SecondSource, job.Accepted, job.Marking, job.Part, job.MadeUp, job.DeadTest}
+
+// Erase is the record without what it says of its customer: name, complaint, labels of rooms,
+// what the customer answered, photographs, the signature and to whom it was handed over,
+// notes, and the panel's directory. What was measured, found, done, passed and by which
+// electrician stays: that is what warranty and law ask for.
+func (r *Record) Erase() ([]Part, error) {
+	var all []Part
+	rooms := r.rooms()
+	for _, p := range r.all {
+		var err error
+		switch p.Kind {
+		case APicture, AnAnswer, AConflict:
+			continue
+		case TheDirectory:
+			continue // it is the house's
+		case TheCall:
+			p.Document, err = json.Marshal(head{Title: Erased, CautionsReadAt: r.CautionsReadAt})
+		case TheRun:
+			c := r.Circuit.Clone()
+			c.Name, c.Breaker.Label = "", ""
+			for i := range c.Boxes {
+				c.Boxes[i].Label = ""
+			}
+			p.Document, err = c.Encode()
+		case AnEntry:
+			p.Document, err = eraseEntry(p.Document, rooms)
+		case ABox:
+			p.Document, err = eraseBox(p.Document)
+		}
+		if err != nil {
+			return nil, fmt.Errorf("%s %s: %w", p.Kind, p.ID, err)
+		}
+		all = append(all, p)
+	}
+	if _, err := Open(r.ID, all, nil); err != nil {
+		return nil, err
+	}
+	return all, nil
+}
+
+// rooms puts the names of boxes in the place of what people call them, in what was written
+// about the work.
+func (r *Record) rooms() *strings.Replacer {
+	var pairs []string
+	boxes := slices.Clone(r.Circuit.Boxes)
+	slices.SortStableFunc(boxes, func(a, b circuit.Box) int { return len(b.Label) - len(a.Label) }) // the longest first
+	for i := range boxes {
+		if label := strings.TrimSpace(boxes[i].Label); label != "" {
+			pairs = append(pairs, label, boxes[i].ID)
+		}
+	}
+	return strings.NewReplacer(pairs...)
+}
+
+func eraseEntry(document json.RawMessage, rooms *strings.Replacer) (json.RawMessage, error) {
+	var e job.Entry
+	if err := json.Unmarshal(document, &e); err != nil {
+		return nil, err
+	}
+	switch {
+	case e.Kind == job.Note:
+		e.Text = Erased
+	case slices.Contains(staysOfEntry, e.Kind):
+		e.Text = rooms.Replace(e.Text)
+	default:
+		e.Text = ""
+	}
+	e.Reason = rooms.Replace(e.Reason)
+	// What spoke for the cause stands in the readings, without the names of rooms.
+	e.To, e.Signature, e.Hidden, e.Source, e.Evidence = "", "", "", "", nil
+	return json.Marshal(e)
+}
+
+func eraseBox(document json.RawMessage) (json.RawMessage, error) {
+	var k map[string]json.RawMessage
+	if err := json.Unmarshal(document, &k); err != nil {
+		return nil, err
+	}
+	var makeup any
+	if err := json.Unmarshal(k["makeup"], &makeup); err != nil {
+		return nil, err
+	}
+	blank(makeup)
+	var err error
+	if k["makeup"], err = json.Marshal(makeup); err != nil {
+		return nil, err
+	}
+	return json.Marshal(k)
+}
+
+// blank takes out what people call things.
+func blank(v any) {
+	switch v := v.(type) {
+	case []any:
+		for _, one := range v {
+			blank(one)
+		}
+	case map[string]any:
+		for key, one := range v {
+			switch key {
+			case "label", "name", "serves":
+				if _, text := one.(string); text {
+					delete(v, key)
+					continue
+				}
+			}
+			blank(one)
+		}
+	}
+}
