@@ -58,7 +58,9 @@ func create(z *zip.Writer, name string, method uint16) (io.Writer, error) {
 }
 
 // Export writes the archive.
-func Export(ctx context.Context, s *store.Store, to io.Writer) error { return export(ctx, s.ReadTables, to) }
+func Export(ctx context.Context, s *store.Store, to io.Writer) error {
+	return export(ctx, s.ReadTables, to)
+}
 
 // ExportSite writes what is kept of one site and its calls, in the same form. It is for the
 // customer whose data it is, and is not read in.

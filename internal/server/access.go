@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"hash/fnv"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 	"sync"
@@ -242,6 +243,9 @@ func (a *access) check(next echo.HandlerFunc) echo.HandlerFunc {
 				return err
 			}
 			who.person = by.Person
+			if entered := enteredBy(r); entered != "" && entered != by.Person {
+				return refused{http.StatusUnauthorized, fmt.Errorf("this was entered by %s, and waits until they sign in here", entered)}
+			}
 		}
 		ctx := by.In(r.Context())
 		if err := a.allows(ctx, op.Access); err != nil {
@@ -355,6 +359,15 @@ func (a *access) identify(who *asking, by *desk.Caller) error {
 	p, err := a.signedIn(who)
 	by.Person, by.Role, who.id = p.Name, job.Role(p.Role), p.ID
 	return err
+}
+
+// enteredBy is who entered what a browser kept until now; "" where it does not say.
+func enteredBy(r *http.Request) string {
+	name, err := url.QueryUnescape(r.Header.Get("Elvat-Person"))
+	if err != nil {
+		return "somebody else"
+	}
+	return name
 }
 
 // cookie is the value of the request's cookie of that name; "" where it has none.

@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"maps"
 	"net/http"
 	"strconv"
@@ -85,6 +86,12 @@ func (s *calls) packed(ctx context.Context, id int64) (kept.Packed, error) {
 // decision. The answer is what the phone lacks.
 func (s *calls) Sync(ctx context.Context, r api.SyncRequestObject) (api.SyncResponseObject, error) {
 	out := api.SyncAnswer{Results: []api.SyncResult{}, Calls: []kept.Packed{}, Gone: []int64{}}
+	by := desk.CallerOf(ctx)
+	for _, c := range r.Body.Commands {
+		if by.Person != "" && c.Person != "" && c.Person != by.Person {
+			return nil, refused{http.StatusUnauthorized, fmt.Errorf("what was done as %s goes up once they sign in here", c.Person)}
+		}
+	}
 	if err := s.intake.Arrive(ctx, r.Body.Commands); err != nil {
 		return nil, err
 	}

@@ -21,6 +21,7 @@ import { SumsScreen } from './sums/SumsScreen';
 import { SweepScreen } from './sweep/SweepScreen';
 import './styles.css';
 import { DeadScreen } from './dead/DeadScreen';
+import { PassphraseAgain } from './door/PassphraseAgain';
 import { Arrived, FocusKeeper, SkipLink } from './ui/Arrived';
 import { Keys } from './ui/Keys';
 import { followTheme } from './ui/theme';
@@ -59,6 +60,7 @@ if (root) {
 					<Arrived />
 					<FocusKeeper />
 					<Keys />
+					<PassphraseAgain />
 					<SignedIn>
 						<WaitingBar />
 						<PhoneBar />

@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch';
+import { asksAgain, given } from '../door/again';
 import * as phone from '../phone/phone';
 import { isFinal } from './final';
 import { newID } from './newID';
@@ -128,7 +129,14 @@ async function shop(request: Request): Promise<Response> {
 	}
 }
 
-export const client = createClient<paths>({ fetch: reach });
+/** What asks for the passphrase once more is asked anew once that was given. */
+async function fresh(request: Request): Promise<Response> {
+	const again = request.clone();
+	const answer = await reach(request);
+	return (await asksAgain(answer)) && (await given()) ? reach(again) : answer;
+}
+
+export const client = createClient<paths>({ fetch: fresh });
 
 /** This browser, as the server tells it from others on the same call. */
 export const device = (() => {

@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { worksAs } from '../outbox/outbox';
 import { goesOn, leave, sync } from '../phone/phone';
 import {
 	body,
@@ -21,7 +22,9 @@ export function useSession() {
 		queryKey: ['session'],
 		queryFn: async () => {
 			await leftBefore();
-			return goesOn(await body(client.GET('/api/v1/session')));
+			const session = await goesOn(await body(client.GET('/api/v1/session')));
+			worksAs(session.name);
+			return session;
 		},
 		staleTime: 60_000,
 		retry: once,
@@ -38,7 +41,8 @@ export function useSignIn() {
 	const cache = useQueryClient();
 	return useMutation({
 		mutationFn: (who: { name: string; passphrase: string }) => body(client.POST('/api/v1/session', { body: who })),
-		onSuccess: () => {
+		onSuccess: (session) => {
+			if (session.ticket) return; // the second factor comes first
 			void sync(); // what waited for it
 			return cache.invalidateQueries();
 		},
@@ -86,7 +90,9 @@ export function useSignOut() {
 }
 
 export function useChangePassphrase() {
+	const cache = useQueryClient();
 	return useMutation({
+		onSuccess: () => cache.invalidateQueries({ queryKey: ['sessions'] }),
 		mutationFn: (change: { old: string; new: string }) =>
 			body(client.PUT('/api/v1/session/passphrase', { body: change })),
 	});
@@ -241,8 +247,16 @@ export function useAddPerson() {
 export function useChangePerson() {
 	const cache = useQueryClient();
 	return useMutation({
-		mutationFn: ({ id, ...change }: { id: number; role?: Role; passphrase?: string; withdrawn?: boolean }) =>
-			body(client.PATCH('/api/v1/people/{person}', { params: { path: { person: id } }, body: change })),
+		mutationFn: ({
+			id,
+			...change
+		}: {
+			id: number;
+			role?: Role;
+			passphrase?: string;
+			withdrawn?: boolean;
+			noFactors?: boolean;
+		}) => body(client.PATCH('/api/v1/people/{person}', { params: { path: { person: id } }, body: change })),
 		onSuccess: (now) => cache.setQueryData(['people'], now),
 	});
 }

@@ -3,6 +3,7 @@ import { Link, useNavigate, useParams } from 'react-router';
 import type { SiteBook } from '../api/client';
 import { useNewCall } from '../api/hooks';
 import { useAddPanel, useChangeSite, useMay, useSite } from '../api/shop';
+import { Customer } from '../door/Customer';
 import { Button, field } from '../ui/Button';
 import { Page, Part } from '../ui/Page';
 import { Problem } from '../ui/Problem';
@@ -25,6 +26,7 @@ export function SiteScreen() {
 
 function Loaded({ site }: { site: SiteBook }) {
 	const may = useMay('work');
+	const manages = useMay('manage');
 	return (
 		<Page title={site.name} under={site.address === site.name ? '' : site.address} back="/book" backWords="Site book">
 			<About site={site} may={may} />
@@ -55,6 +57,7 @@ function Loaded({ site }: { site: SiteBook }) {
 					))}
 				</ul>
 			</Part>
+			{manages && <Customer site={site} />}
 		</Page>
 	);
 }

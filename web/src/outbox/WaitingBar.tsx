@@ -2,7 +2,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { Button } from '../ui/Button';
 import { timeOf } from '../ui/words';
-import { letGo, sendAll, type Waiting, watch } from './outbox';
+import { letGo, own, sendAll, type Waiting, watch } from './outbox';
 
 /** How often what waits is tried again. */
 const every = 3000;
@@ -29,14 +29,24 @@ export function WaitingBar() {
 		};
 	}, [cache]);
 	const stuck = all.filter((w) => w.problem);
-	const late = all.filter((w) => !w.problem && Date.now() - w.at > patience);
-	if (stuck.length + late.length === 0) return null;
+	const late = all.filter((w) => !w.problem && own(w) && Date.now() - w.at > patience);
+	const others = all.filter((w) => !w.problem && !own(w));
+	if (stuck.length + late.length + others.length === 0) return null;
 	return (
 		<aside aria-label="Not sent yet" className="border-b-2 border-ink bg-sheet px-4 py-2 wide:px-5 print:hidden">
 			{late.length > 0 && (
 				<p className="m-0">
 					<b>{late.length === 1 ? '1 entry waits' : `${late.length} entries wait`} for the server.</b> Kept in this
 					browser, sent by itself when the server is back.
+				</p>
+			)}
+			{others.length > 0 && (
+				<p className="m-0">
+					<b>
+						{others.length === 1 ? '1 entry' : `${others.length} entries`} of {others[0]?.person} wait
+						{others.length === 1 ? 's' : ''} here.
+					</b>{' '}
+					Sent only once {others[0]?.person} signs in at this browser.
 				</p>
 			)}
 			{stuck.map((w) => (

@@ -13,6 +13,8 @@ export type Waiting = Kept & {
 	id: string;
 	call: number;
 	at: number;
+	/** Who entered it, where people sign in: it goes out for nobody else. */
+	person?: string;
 	/** Why the server will not take it; it stays until somebody lets go of it. */
 	problem?: string;
 };
@@ -32,6 +34,17 @@ function open(): Promise<IDBPDatabase<Shelf>> {
 	});
 	return shelf;
 }
+
+let who: string | undefined;
+
+/** Who is signed in at this browser now; empty where nobody has to. */
+export function worksAs(person: string): void {
+	who = person;
+	void tell();
+}
+
+/** Whether whoever is signed in entered it. */
+export const own = (what: Waiting): boolean => what.person === undefined || what.person === who;
 
 type Listener = (all: Waiting[]) => void;
 const listeners = new Set<Listener>();
@@ -67,7 +80,8 @@ export type Sent = { call: Call } | { work: Work };
 const onTheWay = new Map<string, Promise<Sent>>();
 
 /** Keeps the entry, then sends it. It is done when the server says so. */
-export async function keepAndSend(what: Waiting): Promise<Sent> {
+export async function keepAndSend(entered: Waiting): Promise<Sent> {
+	const what = { ...entered, person: entered.person ?? (who || undefined) };
 	const going = onTheWay.get(what.id);
 	if (going) return going;
 	try {
@@ -107,7 +121,12 @@ function send(what: Waiting, watched: boolean): Promise<Sent> {
 async function deliver(what: Waiting): Promise<Sent> {
 	const path = { call: what.call };
 	// Made here, and then: it may arrive hours later.
-	const headers = { 'Idempotency-Key': what.id, 'Elvat-Made-At': new Date(what.at).toISOString() };
+	const headers: Record<string, string> = {
+		'Idempotency-Key': what.id,
+		'Elvat-Made-At': new Date(what.at).toISOString(),
+	};
+	// Another tab may have signed somebody else in: the server takes it for them only.
+	if (what.person) headers['Elvat-Person'] = encodeURIComponent(what.person);
 	switch (what.kind) {
 		case 'reading': {
 			const reading = { id: what.id, reading: { ...what.reading } };
@@ -138,7 +157,7 @@ async function deliver(what: Waiting): Promise<Sent> {
 /** Sends what waits from before, in the order of entry; true where something went through. */
 export async function sendAll(done: (call: number) => void): Promise<void> {
 	for (const what of await waiting()) {
-		if (what.problem || onTheWay.has(what.id)) continue;
+		if (what.problem || onTheWay.has(what.id) || !own(what)) continue;
 		try {
 			await send(what, false);
 			done(what.call);

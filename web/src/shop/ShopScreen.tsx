@@ -1,7 +1,10 @@
-import { type FormEvent, useState } from 'react';
+import { type FormEvent, type MouseEvent, useState } from 'react';
 import type { Person, Role } from '../api/client';
+import { take, useSealedArchive } from '../api/door';
 import { useBasics } from '../api/hooks';
 import { useAddPerson, useBackups, useChangePerson, useMakeBackup, usePeople, useSession } from '../api/shop';
+import { Events } from '../door/Events';
+import { Rules } from '../door/Rules';
 import { ThisPhone } from '../phone/ThisPhone';
 import { Button, field } from '../ui/Button';
 import { Page, Part } from '../ui/Page';
@@ -18,10 +21,12 @@ export function ShopScreen() {
 			<div className="grid gap-8 wide:grid-cols-2">
 				<People signIn={session.data?.required ?? false} />
 				<div className="grid content-start gap-8">
-					<Backups />
+					<Backups signIn={session.data?.required ?? false} />
+					<Rules signIn={session.data?.required ?? false} />
 					<ThisPhone />
 				</div>
 			</div>
+			<Events />
 		</Page>
 	);
 }
@@ -153,10 +158,16 @@ function PersonRow({ person }: { person: Person }) {
 						: person.sessions === 1
 							? 'signed in once'
 							: `signed in ${person.sessions} times`}
+					{person.factor && ', with a second factor'}
 				</span>
 				{!person.withdrawn && (
 					<Button kind="quiet" onClick={() => setAgain(!again)}>
 						{again ? 'Not now' : 'Another passphrase'}
+					</Button>
+				)}
+				{person.factor && !person.withdrawn && (
+					<Button kind="quiet" onClick={() => change.mutate({ id: person.id, noFactors: true })}>
+						Second factor lost
 					</Button>
 				)}
 				<Button kind="quiet" onClick={() => change.mutate({ id: person.id, withdrawn: !person.withdrawn })}>
@@ -172,7 +183,7 @@ function PersonRow({ person }: { person: Person }) {
 						change.mutate({ id: person.id, passphrase }, { onSuccess: () => setAgain(false) });
 					}}
 				>
-					<NewPassphrase value={passphrase} set={setPassphrase} />
+					<NewPassphrase value={passphrase} set={setPassphrase} of={person.name} />
 					<Button type="submit" disabled={change.isPending || !passphrase}>
 						Set it, and end their sessions
 					</Button>
@@ -199,7 +210,7 @@ function NewPerson({ done }: { done: () => void }) {
 				<input className={field} autoComplete="off" value={name} onChange={(e) => setName(e.target.value)} />
 			</label>
 			<RoleChoice label="Role" value={role} set={setRole} />
-			<NewPassphrase value={passphrase} set={setPassphrase} />
+			<NewPassphrase value={passphrase} set={setPassphrase} of={name} />
 			<Button kind="main" type="submit" disabled={add.isPending || !name.trim() || !passphrase}>
 				Add
 			</Button>
@@ -208,13 +219,20 @@ function NewPerson({ done }: { done: () => void }) {
 	);
 }
 
-function Backups() {
+function Backups({ signIn }: { signIn: boolean }) {
+	const [failed, setFailed] = useState<Error>();
+	// Where somebody is signed in the passphrase may have to be given first.
+	const taken = (path: string) => (e: MouseEvent) => {
+		if (!signIn) return;
+		e.preventDefault();
+		take(path).catch(setFailed);
+	};
 	const backups = useBackups();
 	const make = useMakeBackup();
 	const newest = backups.data?.all[0];
 	return (
 		<Part title="Backups">
-			<Problem error={backups.error ?? make.error} again={() => backups.refetch()} />
+			<Problem error={backups.error ?? make.error ?? failed} again={() => backups.refetch()} />
 			{backups.data && (
 				<>
 					<p className="m-0 text-lg">
@@ -239,11 +257,13 @@ function Backups() {
 						<a
 							href="/api/v1/archive"
 							download
+							onClick={taken('/api/v1/archive')}
 							className="inline-flex min-h-11 items-center border-2 border-ink px-4 font-bold hover:bg-wash"
 						>
 							Everything as an open archive
 						</a>
 					</div>
+					<Sealed />
 					<ul className="m-0 grid list-none p-0" aria-label="Backups">
 						{backups.data.all.map((b) => (
 							<li key={b.name} className="flex items-center gap-4 border-b border-rule">
@@ -254,6 +274,7 @@ function Backups() {
 								<a
 									href={`/api/v1/backups/${b.name}`}
 									download
+									onClick={taken(`/api/v1/backups/${b.name}`)}
 									aria-label={`Download the backup of ${dayOf(b.at)}, ${timeOf(b.at)}`}
 									className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
 								>
@@ -274,4 +295,45 @@ function Backups() {
 
 function size(bytes: number): string {
 	return bytes < 1e6 ? `${Math.round(bytes / 1e3)} kB` : `${(bytes / 1e6).toFixed(bytes < 1e7 ? 1 : 0)} MB`;
+}
+
+/** Everything as an archive that a passphrase opens. */
+function Sealed() {
+	const seal = useSealedArchive();
+	const [open, setOpen] = useState(false);
+	const [passphrase, setPassphrase] = useState('');
+	if (!open) {
+		return (
+			<Button kind="quiet" className="justify-self-start" onClick={() => setOpen(true)}>
+				The archive, encrypted with a passphrase
+			</Button>
+		);
+	}
+	return (
+		<form
+			aria-label="Encrypted archive"
+			className="grid gap-3 border-l-4 border-accent bg-sheet p-4"
+			onSubmit={(e) => {
+				e.preventDefault();
+				seal.mutate(passphrase, {
+					onSuccess: () => {
+						setOpen(false);
+						setPassphrase('');
+					},
+				});
+			}}
+		>
+			<NewPassphrase value={passphrase} set={setPassphrase} />
+			<p className="m-0 text-soft">Without it nobody opens the file, you neither: keep it apart.</p>
+			<div className="flex gap-2">
+				<Button kind="main" type="submit" disabled={seal.isPending || !passphrase}>
+					{seal.isPending ? 'Writing it' : 'Take it'}
+				</Button>
+				<Button kind="quiet" onClick={() => setOpen(false)}>
+					Not now
+				</Button>
+			</div>
+			<Problem error={seal.error} />
+		</form>
+	);
 }

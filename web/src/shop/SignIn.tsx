@@ -2,7 +2,11 @@ import { useQueryClient } from '@tanstack/react-query';
 import { type FormEvent, type ReactNode, useEffect, useState, useSyncExternalStore } from 'react';
 import { useLocation } from 'react-router';
 import { onSignIn } from '../api/client';
+import { useStrength } from '../api/door';
 import { useChangePassphrase, useSession, useSignIn } from '../api/shop';
+import { Factors } from '../door/Factors';
+import { Second } from '../door/Second';
+import { Sessions } from '../door/Sessions';
 import { now, watch } from '../phone/phone';
 import { ThisPhone } from '../phone/ThisPhone';
 import { Button, field } from '../ui/Button';
@@ -21,6 +25,7 @@ export function SignedIn({ children }: { children: ReactNode }) {
 	useEffect(() => onSignIn(() => cache.invalidateQueries({ queryKey: ['session'] })), [cache]);
 	if (open) return children;
 	if (session.data?.required && !session.data.name) return <SignIn />;
+	if (session.data?.needsFactor) return <MeScreen />;
 	// Until it is known the screens ask for themselves; what they may not see they are not given.
 	return children;
 }
@@ -41,31 +46,42 @@ function SignIn({ again }: { again?: string }) {
 			<h1 className="m-0 flex items-center gap-3 text-2xl font-bold">
 				<Mark size={34} /> Elvat
 			</h1>
-			<form onSubmit={submit} className="grid gap-4 border-t-2 border-ink pt-4" aria-label="Sign in">
-				<label className="grid gap-1 text-soft">
-					name
-					<input
-						className={`${field} text-lg`}
-						autoComplete="username"
-						value={name}
-						onChange={(e) => setName(e.target.value)}
-					/>
-				</label>
-				<label className="grid gap-1 text-soft">
-					passphrase
-					<input
-						className={`${field} text-lg`}
-						type="password"
-						autoComplete="current-password"
-						value={passphrase}
-						onChange={(e) => setPassphrase(e.target.value)}
-					/>
-				</label>
-				<Button kind="main" type="submit" disabled={sign.isPending || !name.trim() || !passphrase}>
-					Sign in
-				</Button>
-				<Problem error={sign.error} />
-			</form>
+			{sign.data?.ticket ? (
+				<Second
+					ticket={sign.data.ticket}
+					factors={sign.data.factors ?? []}
+					anew={() => {
+						sign.reset();
+						setPassphrase('');
+					}}
+				/>
+			) : (
+				<form onSubmit={submit} className="grid gap-4 border-t-2 border-ink pt-4" aria-label="Sign in">
+					<label className="grid gap-1 text-soft">
+						name
+						<input
+							className={`${field} text-lg`}
+							autoComplete="username"
+							value={name}
+							onChange={(e) => setName(e.target.value)}
+						/>
+					</label>
+					<label className="grid gap-1 text-soft">
+						passphrase
+						<input
+							className={`${field} text-lg`}
+							type="password"
+							autoComplete="current-password"
+							value={passphrase}
+							onChange={(e) => setPassphrase(e.target.value)}
+						/>
+					</label>
+					<Button kind="main" type="submit" disabled={sign.isPending || !name.trim() || !passphrase}>
+						Sign in
+					</Button>
+					<Problem error={sign.error} />
+				</form>
+			)}
 			<p className="m-0 text-soft">Forgotten? An electrician of the shop sets another one, under People and backups.</p>
 		</main>
 	);
@@ -114,15 +130,25 @@ export function MeScreen() {
 					<Problem error={change.error} />
 				</form>
 			)}
-			{session.data?.required && <Tokens />}
+			{session.data?.required && (
+				<>
+					<Factors />
+					<Sessions />
+					{!session.data.needsFactor && <Tokens />}
+				</>
+			)}
 			<ThisPhone />
 		</Page>
 	);
 }
 
-/** A field for a new passphrase, which can be looked at. */
-export function NewPassphrase({ value, set }: { value: string; set: (text: string) => void }) {
+const holds = ['falls at once', 'falls soon', 'falls in a day', 'holds', 'holds well'];
+
+/** A field for a new passphrase, which can be looked at, and how well it would hold. */
+export function NewPassphrase({ value, set, of }: { value: string; set: (text: string) => void; of?: string }) {
 	const [seen, setSeen] = useState(false);
+	const strength = useStrength(value, of);
+	const score = value.length >= 4 && strength.data ? strength.data.score : undefined;
 	return (
 		<div className="grid gap-1">
 			<label className="grid gap-1 text-soft">
@@ -135,6 +161,14 @@ export function NewPassphrase({ value, set }: { value: string; set: (text: strin
 					onChange={(e) => set(e.target.value)}
 				/>
 			</label>
+			<div className="flex gap-1" aria-hidden="true">
+				{[1, 2, 3, 4].map((n) => (
+					<i key={n} className={`h-2 grow ${score !== undefined && score >= n ? 'bg-accent' : 'bg-rule'}`} />
+				))}
+			</div>
+			<p className="m-0 min-h-6 text-soft" role="status">
+				{score !== undefined && (strength.data?.says || `To guessing it ${holds[score]}.`)}
+			</p>
 			<Button kind="quiet" className="justify-self-start" onClick={() => setSeen(!seen)}>
 				{seen ? 'Hide it' : 'Show it'}
 			</Button>
