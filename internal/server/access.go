@@ -236,7 +236,7 @@ func (a *access) check(next echo.HandlerFunc) echo.HandlerFunc {
 			return err
 		}
 		by.Sent = clock.here
-		who := &asking{request: r, place: a.door.place(r), proxied: a.door.proxy != nil}
+		who := &asking{request: r, from: a.door.from(r).String(), place: a.door.place(r), proxied: a.door.proxy != nil}
 		c.Set(askingKey, who)
 		if a.required {
 			if err := a.identify(who, &by); err != nil {
@@ -289,7 +289,8 @@ func (a *access) ready(who *asking, by *desk.Caller, op contract.Operation) erro
 // asking is where a request comes from, and as far as it is known, from whom.
 type asking struct {
 	request *http.Request
-	place   string // network address
+	from    string // network address
+	place   string // the same, as far as one party has it to itself
 	proxied bool   // through the proxy that stands before this server
 	person  string
 	id      int64 // of the person
@@ -501,7 +502,7 @@ func (a *access) begin(ctx context.Context, p *store.Person) (string, error) {
 	if who.request != nil {
 		browser = who.request.UserAgent()
 	}
-	session := store.Session{CreatedAt: now, FreshAt: now, Place: who.place, Browser: browser[:min(len(browser), 200)]}
+	session := store.Session{CreatedAt: now, FreshAt: now, Place: who.from, Browser: browser[:min(len(browser), 200)]}
 	if err := a.store.SignIn(ctx, at, p.ID, session); err != nil {
 		return "", err
 	}

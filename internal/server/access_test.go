@@ -39,6 +39,7 @@ type office struct {
 	t       *testing.T
 	handler http.Handler
 	store   *store.Store
+	path    string // of its database
 	now     time.Time
 	cookies map[job.Role]string
 }
@@ -49,7 +50,7 @@ func newOffice(t *testing.T) *office {
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
 	require.NoError(t, demo.Fill(t.Context(), s, noon))
-	o := &office{t: t, store: s, now: noon, cookies: map[job.Role]string{}}
+	o := &office{t: t, store: s, path: path, now: noon, cookies: map[job.Role]string{}}
 	o.handler = serverOf(t, server.Config{
 		Store: s, Tracer: true, Front: fstest.MapFS{"index.html": {Data: []byte("<title>Elvat</title>")}}, Now: func() time.Time { return o.now },
 		Log: slog.New(

@@ -136,9 +136,8 @@ func ofThisMachine(host string) bool {
 	return host == "localhost" || ip != nil && ip.IsLoopback()
 }
 
-// place is where the request comes from, as far as one party has it to itself: an address,
-// or the 64 bits of an IPv6 network.
-func (d *door) place(r *http.Request) string {
+// from is the address that the request comes from; invalid where it has none.
+func (d *door) from(r *http.Request) netip.Addr {
 	at := r.RemoteAddr
 	if d.proxy.is(r) {
 		// The last is what the proxy itself saw; what stands before, anybody may have written.
@@ -146,16 +145,21 @@ func (d *door) place(r *http.Request) string {
 		at = strings.TrimSpace(all[len(all)-1])
 	}
 	if addr, err := netip.ParseAddrPort(at); err == nil {
-		return network(addr.Addr())
+		return addr.Addr().Unmap()
 	}
-	if addr, err := netip.ParseAddr(at); err == nil {
-		return network(addr)
+	addr, err := netip.ParseAddr(at)
+	if err != nil {
+		return netip.Addr{}
 	}
-	return at
+	return addr.Unmap()
 }
 
+// place is where the request comes from, as far as one party has it to itself.
+func (d *door) place(r *http.Request) string { return network(d.from(r)) }
+
+// network is an address, or the 64 bits of an IPv6 network.
 func network(a netip.Addr) string {
-	a = a.Unmap().WithZone("")
+	a = a.WithZone("")
 	if a.Is6() {
 		p, err := a.Prefix(64)
 		if err == nil {

@@ -23,7 +23,7 @@ import (
 // who asks.
 func (a *access) noteOf(ctx context.Context, e store.Event) error {
 	who := askingOf(ctx)
-	e.At, e.Place = a.now(), who.place
+	e.At, e.Place = a.now(), who.from
 	e.Person = cmp.Or(e.Person, desk.CallerOf(ctx).Person)
 	return a.store.AddEvent(context.WithoutCancel(ctx), e)
 }

@@ -168,7 +168,7 @@ func requestLog(log *slog.Logger, d *door) echo.MiddlewareFunc {
 		HandleError: true, LogMethod: true, LogURIPath: true, LogStatus: true, LogLatency: true,
 		LogValuesFunc: func(c *echo.Context, v middleware.RequestLoggerValues) error {
 			level, args := slog.LevelInfo, []any{
-				"method", v.Method, "path", unlinked(v.URIPath), "status", v.Status, "took", v.Latency, "from", d.place(c.Request()),
+				"method", v.Method, "path", unlinked(v.URIPath), "status", v.Status, "took", v.Latency, "from", d.from(c.Request()).String(),
 			}
 			if who, ok := c.Get(askingKey).(*asking); ok && who.person != "" {
 				args = append(args, "person", who.person)

@@ -72,7 +72,7 @@ export function Events() {
 
 function Line({ event: e }: { event: Event }) {
 	return (
-		<li className="grid items-baseline gap-x-4 border-b border-rule py-1 wide:grid-cols-[9rem_1fr_auto]">
+		<li className="grid items-baseline gap-x-4 border-b border-rule py-1 wide:grid-cols-[13rem_1fr_auto]">
 			<span className="mono text-soft">
 				{dayOf(e.at)}, {timeOf(e.at)}
 			</span>

@@ -19,10 +19,12 @@ export function ShopScreen() {
 	return (
 		<Page title="People and backups">
 			<div className="grid gap-8 wide:grid-cols-2">
-				<People signIn={session.data?.required ?? false} />
+				<div className="grid content-start gap-8">
+					<People signIn={session.data?.required ?? false} />
+					<Rules signIn={session.data?.required ?? false} />
+				</div>
 				<div className="grid content-start gap-8">
 					<Backups signIn={session.data?.required ?? false} />
-					<Rules signIn={session.data?.required ?? false} />
 					<ThisPhone />
 				</div>
 			</div>
