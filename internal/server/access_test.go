@@ -12,7 +12,6 @@ import (
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
-	"path/filepath"
 	"runtime"
 	"strings"
 	"sync"
@@ -27,7 +26,6 @@ import (
 	contract "elvat/api"
 	"elvat/core/job"
 	"elvat/internal/api"
-	"elvat/internal/demo"
 	"elvat/internal/server"
 	"elvat/internal/store"
 )
@@ -45,11 +43,10 @@ type office struct {
 }
 
 func newOffice(t *testing.T) *office {
-	path := filepath.Join(t.TempDir(), "shop.db")
+	path := filled(t)
 	s, err := store.Open(t.Context(), path)
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
-	require.NoError(t, demo.Fill(t.Context(), s, noon))
 	o := &office{t: t, store: s, path: path, now: noon, cookies: map[job.Role]string{}}
 	o.handler = serverOf(t, server.Config{
 		Store: s, Tracer: true, Front: fstest.MapFS{"index.html": {Data: []byte("<title>Elvat</title>")}}, Now: func() time.Time { return o.now },
@@ -59,10 +56,6 @@ func newOffice(t *testing.T) *office {
 		SignIn: true, Backups: server.Backups{Folder: path + "-backups", Keep: 2},
 	})
 	for _, role := range job.Roles {
-		p, err := server.NewPerson("The "+string(role), string(role), passphrase, noon)
-		require.NoError(t, err)
-		_, err = s.AddPerson(t.Context(), p)
-		require.NoError(t, err)
 		w := o.signIn("10.0.0.1:1", "the "+string(role), passphrase)
 		require.Equal(t, 200, w.Code, w.Body)
 		o.cookies[role], _, _ = strings.Cut(w.Header().Get("Set-Cookie"), ";")

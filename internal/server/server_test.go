@@ -3,6 +3,7 @@ package server_test
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
@@ -10,6 +11,7 @@ import (
 	"net"
 	"net/http"
 	"net/http/httptest"
+	"os"
 	"path/filepath"
 	"strings"
 	"sync"
@@ -21,6 +23,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"elvat/core/circuit"
+	"elvat/core/job"
 	"elvat/internal/api"
 	"elvat/internal/demo"
 	"elvat/internal/meterlink"
@@ -68,10 +71,40 @@ func serverOf(t *testing.T, c server.Config) http.Handler {
 
 func newShop(t *testing.T) *shop { return open(t, filepath.Join(t.TempDir(), "shop.db")) }
 
-func withDemo(t *testing.T) *shop {
-	s := newShop(t)
-	require.NoError(t, demo.Fill(t.Context(), s.store, noon))
-	return s
+func withDemo(t *testing.T) *shop { return open(t, filled(t)) }
+
+// demonstration is the demo's database with one person of each role, filled once for all tests.
+var demonstration = sync.OnceValues(func() ([]byte, error) {
+	folder, err := os.MkdirTemp("", "elvat-filled")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(folder)
+	path := filepath.Join(folder, "shop.db")
+	ctx := context.Background()
+	s, err := store.Open(ctx, path)
+	if err != nil {
+		return nil, err
+	}
+	err = demo.Fill(ctx, s, noon)
+	for _, role := range job.Roles {
+		p, problem := server.NewPerson("The "+string(role), string(role), passphrase, noon)
+		_, added := s.AddPerson(ctx, p)
+		err = errors.Join(err, problem, added)
+	}
+	if err := errors.Join(err, s.Close()); err != nil {
+		return nil, err
+	}
+	return os.ReadFile(path)
+})
+
+// filled is a copy of it for one test.
+func filled(t *testing.T) string {
+	data, err := demonstration()
+	require.NoError(t, err)
+	path := filepath.Join(t.TempDir(), "shop.db")
+	require.NoError(t, os.WriteFile(path, data, 0o600))
+	return path
 }
 
 func (s *shop) ask(method, path, body string) *httptest.ResponseRecorder {
