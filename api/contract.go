@@ -5,7 +5,9 @@ package contract
 import (
 	_ "embed" // the contract
 	"fmt"
+	"maps"
 	"regexp"
+	"slices"
 
 	"go.yaml.in/yaml/v3"
 
@@ -21,8 +23,9 @@ type Operation struct {
 	Method string // as HTTP writes it
 	Path   string // with {parameters}
 	Access job.Access
-	Fresh  bool   // asks that the passphrase was given a short while ago
-	Event  string // what is written down once it was done; "" for nothing
+	Fresh  bool     // asks that the passphrase was given a short while ago
+	Event  string   // what is written down once it was done; "" for nothing
+	Takes  []string // media types of its body; none where it has none
 }
 
 // methods of a path, in the contract's words and in HTTP's.
@@ -55,6 +58,9 @@ func Operations() ([]Operation, error) {
 				Access job.Access `yaml:"x-access"`
 				Fresh  bool       `yaml:"x-fresh"`
 				Event  string     `yaml:"x-event"`
+				Body   struct {
+					Content map[string]yaml.Node `yaml:"content"`
+				} `yaml:"requestBody"`
 			}
 			if err := node.Decode(&op); err != nil {
 				return nil, fmt.Errorf("%s %s: %w", m.name, path, err)
@@ -66,7 +72,7 @@ func Operations() ([]Operation, error) {
 			if !known {
 				return nil, fmt.Errorf("%s %s: x-access: %q is none of %q", m.name, path, op.Access, job.Accesses)
 			}
-			all = append(all, Operation{op.ID, m.name, path, op.Access, op.Fresh, op.Event})
+			all = append(all, Operation{op.ID, m.name, path, op.Access, op.Fresh, op.Event, slices.Sorted(maps.Keys(op.Body.Content))})
 		}
 	}
 	return all, nil

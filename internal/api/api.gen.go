@@ -895,6 +895,9 @@ type DoorRules struct {
 
 	// SecondFactor Electricians sign in with a second factor
 	SecondFactor bool `json:"secondFactor"`
+
+	// ShortSessions A session ends after half an hour without use and twelve hours in all, instead of three days and thirty
+	ShortSessions bool `json:"shortSessions"`
 }
 
 // Entry defines model for Entry.

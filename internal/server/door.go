@@ -7,9 +7,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"mime"
 	"net"
 	"net/http"
 	"net/netip"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -196,6 +198,10 @@ func (d *door) take(next echo.HandlerFunc) echo.HandlerFunc {
 		if r.ContentLength > most {
 			return echo.ErrStatusRequestEntityTooLarge
 		}
+		media, _, err := mime.ParseMediaType(r.Header.Get("Content-Type"))
+		if len(op.Takes) > 0 && r.ContentLength != 0 && (err != nil || !slices.Contains(op.Takes, media)) {
+			return echo.ErrUnsupportedMediaType
+		}
 		r.Body = http.MaxBytesReader(nil, r.Body, most)
 		if r.ContentLength > smallBody || r.ContentLength < 0 {
 			leave, err := enter(r.Context(), slots)
@@ -206,7 +212,7 @@ func (d *door) take(next echo.HandlerFunc) echo.HandlerFunc {
 			// Who holds a slot sends at once, or lets go of it. Not every server can be told.
 			_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Now().Add(bodyTakes))
 		}
-		if strings.HasPrefix(r.Header.Get("Content-Type"), "application/json") && r.Body != nil {
+		if media == "application/json" && r.Body != nil {
 			data, err := io.ReadAll(r.Body)
 			if err != nil {
 				return unread(err)

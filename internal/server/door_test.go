@@ -289,6 +289,24 @@ func TestOwnSessions(t *testing.T) {
 	assert.Equal(t, 200, o.ask(job.Helper, "GET", "/api/v1/calls", "").Code)
 }
 
+// TestShortSessions: where the shop asks for them, a session ends after half an hour without
+// use, and after twelve hours whatever is done.
+func TestShortSessions(t *testing.T) {
+	o := newOffice(t)
+	require.Equal(t, 200, o.ask(job.Electrician, "PUT", "/api/v1/door", `{"secondFactor":false,"keepYears":0,"shortSessions":true}`).Code)
+	get := func(role job.Role) int { return o.ask(role, "GET", "/api/v1/calls", "").Code }
+	for range 24 {
+		o.now = o.now.Add(25 * time.Minute)
+		require.Equal(t, 200, get(job.Helper))
+	}
+	assert.Equal(t, 401, get(job.Office), "not used")
+	for range 5 {
+		o.now = o.now.Add(25 * time.Minute)
+		get(job.Helper)
+	}
+	assert.Equal(t, 401, get(job.Helper), "twelve hours")
+}
+
 // TestEvents: what the contract says is to be written down is, with who and from where, and so
 // are gates, findings and hand-overs, with the account beside the typed name.
 func TestEvents(t *testing.T) {
@@ -406,7 +424,7 @@ func TestSecondFactor(t *testing.T) {
 // their own and nothing else; a helper goes on.
 func TestSecondFactorWanted(t *testing.T) {
 	o := newOffice(t)
-	require.Equal(t, 200, o.ask(job.Electrician, "PUT", "/api/v1/door", `{"secondFactor":true,"keepYears":0}`).Code)
+	require.Equal(t, 200, o.ask(job.Electrician, "PUT", "/api/v1/door", `{"secondFactor":true,"keepYears":0,"shortSessions":false}`).Code)
 	for path, want := range map[string]int{"/api/v1/calls": 403, "/api/v1/people": 403, "/api/v1/archive": 403, "/api/v1/factors": 200, "/api/v1/session": 200, "/api/v1/sessions": 200} {
 		assert.Equal(t, want, o.ask(job.Electrician, "GET", path, "").Code, path)
 	}
@@ -760,5 +778,38 @@ func TestConnections(t *testing.T) {
 	}
 	for _, c := range dialled {
 		c.Close()
+	}
+}
+
+// TestEnteredBySomebodyElse: what a shared browser kept goes in for the person who entered it,
+// and waits while somebody else is signed in.
+func TestEnteredBySomebodyElse(t *testing.T) {
+	o := newOffice(t)
+	note := `{"id":"note-0001","entry":{"kind":"note","text":"dusty"}}`
+	by := func(role job.Role, person string) int {
+		return o.ask(role, "POST", "/api/v1/calls/3/journal", note, "Elvat-Person", person).Code
+	}
+	assert.Equal(t, 401, by(job.Electrician, "The%20helper"))
+	assert.Equal(t, 401, by(job.Electrician, "%zz"))
+	assert.Equal(t, 201, by(job.Helper, "The%20helper"))
+	up := `{"calls":{},"commands":[{"id":"waits-0001","call":3,"n":1,"person":"The helper","madeAt":"2026-05-04T11:00:00Z","seen":0,"doing":{"do":"add-entry","id":"note-0002","entry":{"kind":"note","text":"damp"}}}]}`
+	assert.Equal(t, 401, o.ask(job.Electrician, "POST", "/api/v1/sync", up).Code)
+	assert.Equal(t, 200, o.ask(job.Helper, "POST", "/api/v1/sync", up).Code)
+	at, err := o.store.Load(t.Context(), 3)
+	require.NoError(t, err)
+	for _, e := range at.Record.Journal {
+		assert.False(t, e.Kind == job.Note && e.Text == "damp" && at.Record.Log[len(at.Record.Log)-1].Person != "The helper")
+	}
+}
+
+// TestMediaTypes: a body of another kind than the contract names is not looked at.
+func TestMediaTypes(t *testing.T) {
+	o := newOffice(t)
+	const body = `{"id":"note-0001","entry":{"kind":"note","text":"dusty"}}`
+	for media, want := range map[string]int{
+		"application/json": 201, "application/json; charset=utf-8": 201, "application/xml": 415, "text/xml": 415, "application/x-www-form-urlencoded": 415,
+		"multipart/form-data; boundary=x": 415, "text/plain": 415, "": 415, "application/json, text/plain": 415,
+	} {
+		assert.Equal(t, want, o.ask(job.Helper, "POST", "/api/v1/calls/3/journal", body, "Content-Type", media).Code, media)
 	}
 }

@@ -364,3 +364,31 @@ func TestFileThatIsNoDatabase(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, string(kept), "shopping list", "and it is left alone")
 }
+
+// TestPrivateFiles: the database and what SQLite keeps beside it are their owner's alone, also
+// where they were there before and could be read by all.
+func TestPrivateFiles(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "shop.db")
+	s, err := store.Open(t.Context(), path)
+	require.NoError(t, err)
+	require.NoError(t, s.Set(t.Context(), "practice", []byte("{}")))
+	modes := func() (all []string) {
+		names, err := filepath.Glob(path + "*")
+		require.NoError(t, err)
+		for _, name := range names {
+			info, err := os.Stat(name)
+			require.NoError(t, err)
+			all = append(all, info.Mode().Perm().String())
+		}
+		return all
+	}
+	assert.Equal(t, []string{"-rw-------", "-rw-------", "-rw-------"}, modes(), "the file, its log and its index")
+	for _, end := range []string{"", "-wal", "-shm"} {
+		require.NoError(t, os.Chmod(path+end, 0o644))
+	}
+	again, err := store.Open(t.Context(), path)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"-rw-------", "-rw-------", "-rw-------"}, modes())
+	require.NoError(t, again.Close())
+	require.NoError(t, s.Close())
+}

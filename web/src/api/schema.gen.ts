@@ -1819,6 +1819,8 @@ export interface components {
             wanted: boolean;
         };
         DoorRules: {
+            /** @description A session ends after half an hour without use and twelve hours in all, instead of three days and thirty */
+            shortSessions: boolean;
             /** @description Electricians sign in with a second factor */
             secondFactor: boolean;
             /** @description How many years after the last call at a house its customer's data are kept; 0 for ever */

@@ -26,6 +26,19 @@ export function Rules({ signIn }: { signIn: boolean }) {
 					Electricians sign in with a second factor: who has none sets one up first.
 				</label>
 			)}
+			{signIn && (
+				<label className="flex min-h-11 items-center gap-3">
+					<input
+						type="checkbox"
+						className="size-6 shrink-0 accent-[var(--accent)]"
+						checked={now.shortSessions}
+						disabled={set.isPending}
+						onChange={(e) => change({ shortSessions: e.target.checked })}
+					/>
+					Who is signed in signs in anew after half an hour without use, or twelve hours. Otherwise three days, or
+					thirty.
+				</label>
+			)}
 			<label className="flex flex-wrap items-center gap-3">
 				<span className="grow">What is kept of customers is erased so long after the last call at a house</span>
 				<select
