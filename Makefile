@@ -1,7 +1,7 @@
 # Two commands do everything on a fresh machine with Go, Node and make:
 #   make demo   installs, builds, starts with demo data, prints the address
 #   make test   installs Chromium, ngspice, poppler and certutil from Debian if missing, runs all tests
-.PHONY: demo build test test-go test-web test-e2e setup bench effort histories shots generate clean
+.PHONY: demo build test test-go test-web test-e2e setup bench effort histories kills fuzz audit shots generate clean
 .DEFAULT_GOAL := build
 SHELL := /bin/bash
 
@@ -71,6 +71,17 @@ effort: setup build e2e/node_modules/.done
 histories: setup build e2e/node_modules/.done
 	ELVAT_HISTORIES=10000 go test -run ThreeApart -timeout 30m ./core/call
 	cd e2e && HISTORIES=50 npx playwright test --project=tests apart.spec
+
+# Kill -9 in the middle of writes, at length: what make test does two hundred times.
+kills:
+	ELVAT_KILLS=1000 go test -run KilledInTheMiddle -timeout 60m -v ./cmd/elvat
+
+# Fuzzers of all that is read from outside, ten minutes each; their finds are kept as seeds.
+FUZZTIME ?= 10m
+fuzz:
+	@for f in $$(grep -rl '^func Fuzz' --include=*_test.go . | xargs -n1 dirname | sort -u); do \
+	  for name in $$(grep -ho '^func Fuzz[A-Za-z]*' $$f/*_test.go | sed 's/func //'); do \
+	    echo "$$f $$name"; go test -run '^$$' -fuzz "^$$name$$" -fuzztime $(FUZZTIME) $$f || exit 1; done; done
 
 # Figures for docs/performance.md: core benchmarks, the screens and fifty users on years of
 # history, then tap to updated suspects in the browser.

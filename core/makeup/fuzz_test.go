@@ -1,6 +1,7 @@
 package makeup
 
 import (
+	"encoding/json"
 	"math/rand/v2"
 	"testing"
 
@@ -8,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"elvat/core/practice"
+	"elvat/core/strict"
 )
 
 // FuzzParse: whatever stands in a box file, it is refused with a reason or
@@ -42,5 +44,31 @@ func FuzzParse(f *testing.F) {
 		back, err := Parse(again)
 		require.NoError(t, err, string(again))
 		assert.Equal(t, b, back)
+	})
+}
+
+// FuzzPlan: a plan of whatever can be planned names only what is in the box, says the same when
+// it is made again, and its proof ends.
+func FuzzPlan(f *testing.F) {
+	for seed := range uint64(24) {
+		data, err := drawBox(rand.New(rand.NewPCG(seed, 31))).Encode()
+		require.NoError(f, err)
+		f.Add(data)
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		b, err := Parse(data)
+		if err != nil {
+			return
+		}
+		one, err := Make(b, practice.Shop{}, nil)
+		require.NoError(t, err)
+		two, err := Make(b, practice.Shop{}, nil)
+		require.NoError(t, err)
+		first, err := json.Marshal(one)
+		require.NoError(t, err)
+		second, err := json.Marshal(two)
+		require.NoError(t, err)
+		assert.Equal(t, string(first), string(second), "the same box, the same plan")
+		require.NoError(t, strict.Sound(first))
 	})
 }
