@@ -130,7 +130,11 @@ export function useSetDoorRules() {
 	const cache = useQueryClient();
 	return useMutation({
 		mutationFn: (rules: DoorRules) => body(client.PUT('/api/v1/door', { body: rules })),
-		onSuccess: (now) => cache.setQueryData(['door'], now),
+		onSuccess: (now) => {
+			cache.setQueryData(['door'], now);
+			// Who sets it may be the first whom it asks for something.
+			return cache.invalidateQueries({ queryKey: ['session'] });
+		},
 	});
 }
 
