@@ -18,6 +18,9 @@ build: $(BIN)
 # The front end is embedded in the binary.
 $(BIN): web/dist/index.html $(shell find cmd core internal web/embed.go go.mod -name '*.go' -o -name '*.json' -o -name '*.sql' -o -name go.mod)
 	go build -o $@ ./cmd/elvat
+	@# What it is made of (CycloneDX), and the licences of all that, beside it.
+	@cd web && npm sbom --silent --sbom-format cyclonedx --omit dev > ../$(BIN)-web.cdx.json
+	@go run ./internal/bom $(BIN) $(BIN)-web.cdx.json
 
 # The desk for the phone, as WebAssembly. Without inlining it is a fifth smaller; where the
 # numbers are worked, inlining stays.
@@ -82,6 +85,17 @@ fuzz:
 	@for f in $$(grep -rl '^func Fuzz' --include=*_test.go . | xargs -n1 dirname | sort -u); do \
 	  for name in $$(grep -ho '^func Fuzz[A-Za-z]*' $$f/*_test.go | sed 's/func //'); do \
 	    echo "$$f $$name"; go test -run '^$$' -fuzz "^$$name$$" -fuzztime $(FUZZTIME) $$f || exit 1; done; done
+
+# What a build is made of against the holes that are known, where the databases are reachable: that of
+# Go at vuln.go.dev, that of npm at its registry. Exit code 1 where one is found.
+audit: build
+	@cat bin/licences.txt
+	@out=$$(go run golang.org/x/vuln/cmd/govulncheck@latest ./... 2>&1); rc=$$?; echo "$$out"; \
+	  if [ $$rc -ne 0 ] && ! grep -q 'Vulnerability #' <<< "$$out"; then echo 'Go: NOT CHECKED, its database is not reachable from here.'; rc=0; fi; \
+	  for folder in web e2e; do \
+	    found=$$(cd $$folder && npm audit 2>&1); one=$$?; echo "$$found" | tail -20; \
+	    if [ $$one -ne 0 ] && ! grep -q 'Severity:\|severity vulnerabilities' <<< "$$found"; then echo "$$folder: NOT CHECKED, npm's database is not reachable from here."; one=0; fi; \
+	    [ $$one -eq 0 ] || rc=1; done; exit $$rc
 
 # Figures for docs/performance.md: core benchmarks, the screens and fifty users on years of
 # history, then tap to updated suspects in the browser.

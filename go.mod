@@ -5,6 +5,7 @@ go 1.26.0
 require (
 	codeberg.org/go-pdf/fpdf v0.12.0
 	filippo.io/age v1.3.2
+	github.com/CycloneDX/cyclonedx-go v0.12.0
 	github.com/apognu/gocal v0.9.1
 	github.com/arran4/golang-ical v0.3.4
 	github.com/caddyserver/certmagic v0.25.6

@@ -273,6 +273,36 @@ func TestBackupAndArchive(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, first, second)
 
+	// Encrypted, both are opened by their passphrase and by no other.
+	const words = "lantern marten weir end\n"
+	_, complaint, code = run(t, words, "export", file("all.zip.age"), "--encrypt", "--db", file("other.db"))
+	require.Zero(t, code, complaint)
+	_, complaint, code = run(t, words, "backup", file("copy.db.age"), "--encrypt", "--db", file("shop.db"))
+	require.Zero(t, code, complaint)
+	_, complaint, code = run(t, words, "import", file("all.zip.age"), "--db", file("third.db"))
+	require.Zero(t, code, complaint)
+	_, complaint, code = run(t, "", "export", file("third.zip"), "--db", file("third.db"))
+	require.Zero(t, code, complaint)
+	assert.FileExists(t, file("third.zip"))
+	_, complaint, code = run(t, words, "restore", file("copy.db.age"), "--db", file("shop.db"))
+	require.Zero(t, code, complaint)
+	for _, args := range [][]string{{"import", file("all.zip.age"), "--db", file("fourth.db")}, {"restore", file("copy.db.age"), "--db", file("shop.db")}} {
+		_, complaint, code = run(t, "another passphrase than that\n", args...)
+		assert.Equal(t, 1, code)
+		assert.Contains(t, complaint, "the passphrase does not open it")
+	}
+	_, complaint, code = run(t, "password1234\n", "export", file("weak.age"), "--encrypt", "--db", file("other.db"))
+	assert.Equal(t, 1, code)
+	assert.Contains(t, complaint, "commonest")
+	left, err := filepath.Glob(file("*unsealed*"))
+	require.NoError(t, err)
+	assert.Empty(t, left, "what was opened does not stay")
+	for _, name := range []string{"shop.db", "copy.db", "all.zip", "copy.db.age", "all.zip.age"} {
+		info, err := os.Stat(file(name))
+		require.NoError(t, err)
+		assert.Equal(t, "-rw-------", info.Mode().Perm().String(), name)
+	}
+
 	require.NoError(t, os.WriteFile(file("torn.db"), []byte(strings.Repeat("letter to the mill ", 1000)), 0o600))
 	for _, row := range []struct {
 		args []string
@@ -285,6 +315,10 @@ func TestBackupAndArchive(t *testing.T) {
 		{[]string{"restore", file("torn.db"), "--db", file("shop.db")}, "nothing was changed"},
 		{[]string{"backup", file("x.db"), "--db", file("nowhere.db")}, "nowhere.db"},
 		{[]string{"export", file("all.zip"), "--db", file("other.db")}, "all.zip"},
+		{[]string{"serve", "--behind-proxy", "127.0.0.1", "--db", file("other.db")}, "nobody can sign in yet"},
+		{[]string{"serve", "--behind-proxy", "the door", "--db", file("other.db")}, "neither an address nor a network"},
+		{[]string{"serve", "--proxy-secret", file("nowhere"), "--db", file("other.db")}, "--proxy-secret"},
+		{[]string{"serve", "--backup-passphrase", file("nowhere"), "--db", file("other.db")}, "--backup-passphrase"},
 	} {
 		_, complaint, code := run(t, "", row.args...)
 		assert.Equal(t, 1, code, row.args)
