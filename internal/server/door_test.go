@@ -618,6 +618,43 @@ func TestErased(t *testing.T) {
 	}
 }
 
+// TestKeptNoLonger: where the shop set for how long customers' data are kept, what is older goes
+// by itself, and what is not stays.
+func TestKeptNoLonger(t *testing.T) {
+	path := filled(t)
+	s, err := store.Open(t.Context(), path)
+	require.NoError(t, err)
+	defer s.Close()
+	require.NoError(t, s.Set(t.Context(), "door", []byte(`{"keepYears":2}`)))
+	start := func(now time.Time) {
+		c := server.Config{Store: s, Front: fstest.MapFS{}, Now: func() time.Time { return now }, Log: slog.New(slog.DiscardHandler)}
+		c.Backups = server.Backups{Folder: path + "-backups", Every: 24 * time.Hour, Keep: 1}
+		app, err := server.New(c)
+		require.NoError(t, err)
+		defer app.Close()
+		time.Sleep(300 * time.Millisecond)
+	}
+	start(noon.AddDate(1, 11, 0))
+	site, err := s.Site(t.Context(), 1)
+	require.NoError(t, err)
+	require.Nil(t, site.ErasedAt)
+	for range 20 {
+		start(noon.AddDate(2, 1, 0))
+		if site, err = s.Site(t.Context(), 1); site.ErasedAt != nil {
+			break
+		}
+	}
+	require.NoError(t, err)
+	require.NotNil(t, site.ErasedAt)
+	assert.Equal(t, "Erased, house 1", site.Name)
+	events, err := s.Events(t.Context(), 0, 9)
+	require.NoError(t, err)
+	assert.Equal(t, "customer-erased", events[0].What)
+	due, err := s.DueGFCIs(t.Context(), noon.AddDate(9, 0, 0), 9)
+	require.NoError(t, err)
+	assert.Empty(t, due, "nobody is asked for a test there")
+}
+
 // TestEveryTextHasABound: every text of every request of the contract, one by one, too long.
 // The list comes from the contract: what is added to it is asked here.
 func TestEveryTextHasABound(t *testing.T) {

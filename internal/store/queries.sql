@@ -411,5 +411,5 @@ DELETE FROM gfcis WHERE run_id IN (SELECT r.id FROM runs r JOIN panels p ON p.id
 DELETE FROM changes WHERE kind = 'directory' AND id IN (SELECT CAST(p.id AS TEXT) FROM panels p WHERE p.site_id = ?);
 
 -- name: ToErase :many
-SELECT t.id FROM sites t WHERE t.erased_at IS NULL AND t.created_at < sqlc.arg(before)
-    AND NOT EXISTS (SELECT 1 FROM panels p JOIN runs r ON r.panel_id = p.id JOIN calls c ON c.run_id = r.id WHERE p.site_id = t.id AND c.created_at >= sqlc.arg(before)) ORDER BY t.id;
+SELECT t.id FROM sites t WHERE t.erased_at IS NULL AND max(t.created_at, coalesce((SELECT max(c.created_at)
+    FROM panels p JOIN runs r ON r.panel_id = p.id JOIN calls c ON c.run_id = r.id WHERE p.site_id = t.id), 0)) < ? ORDER BY t.id;

@@ -2504,12 +2504,12 @@ func (q *Queries) TitleCall(ctx context.Context, arg TitleCallParams) error {
 }
 
 const toErase = `-- name: ToErase :many
-SELECT t.id FROM sites t WHERE t.erased_at IS NULL AND t.created_at < ?1
-    AND NOT EXISTS (SELECT 1 FROM panels p JOIN runs r ON r.panel_id = p.id JOIN calls c ON c.run_id = r.id WHERE p.site_id = t.id AND c.created_at >= sqlc.arg(before)) ORDER BY t.id
+SELECT t.id FROM sites t WHERE t.erased_at IS NULL AND max(t.created_at, coalesce((SELECT max(c.created_at)
+    FROM panels p JOIN runs r ON r.panel_id = p.id JOIN calls c ON c.run_id = r.id WHERE p.site_id = t.id), 0)) < ? ORDER BY t.id
 `
 
-func (q *Queries) ToErase(ctx context.Context, before int64) ([]int64, error) {
-	rows, err := q.db.QueryContext(ctx, toErase, before)
+func (q *Queries) ToErase(ctx context.Context, createdAt int64) ([]int64, error) {
+	rows, err := q.db.QueryContext(ctx, toErase, createdAt)
 	if err != nil {
 		return nil, err
 	}

@@ -145,7 +145,7 @@ function Recovery({ factors }: { factors: All }) {
 			{make.data && (
 				<div className="grid gap-2 border-l-4 border-ink bg-wash px-4 py-3" role="status">
 					<b>Write them down now: they are not shown again. Each is good once; those of before are good no more.</b>
-					<ul className="mono m-0 grid list-none grid-cols-2 gap-x-6 p-0 text-lg">
+					<ul className="mono m-0 grid list-none gap-x-6 p-0 wide:grid-cols-2">
 						{make.data.codes.map((code) => (
 							<li key={code}>{code}</li>
 						))}
