@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"strings"
 	"time"
 
@@ -163,6 +164,10 @@ func fillOnce(ctx context.Context, out io.Writer, s *store.Store, years int) err
 	return demo.Fill(ctx, s, time.Now())
 }
 
+// memoryWanted is what the server aims to stay below; it is no bound: what is needed is taken.
+// GOMEMLIMIT says otherwise.
+const memoryWanted = 256 << 20
+
 // serve runs until the command's context ends, then finishes what it is
 // answering, closes the database and returns.
 func serve(cmd *cobra.Command, o serveOptions, s *store.Store) (err error) {
@@ -218,6 +223,10 @@ func serve(cmd *cobra.Command, o serveOptions, s *store.Store) (err error) {
 	if secure != nil {
 		secure.CipherSuites = server.Ciphers
 		listener = tls.NewListener(listener, secure)
+	}
+	// What many send at once is let go again before more is taken from the machine.
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(memoryWanted)
 	}
 	start := echo.StartConfig{
 		Listener: listener, HideBanner: true, HidePort: true, GracefulTimeout: 10 * time.Second,

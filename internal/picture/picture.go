@@ -24,7 +24,7 @@ type Bound struct {
 
 // Bounds, by who sent it. Assumption.
 var (
-	OfPeople    = Bound{Pixels: 24 << 20, Time: 8 * time.Second}
+	OfPeople    = Bound{Pixels: 16 << 20, Time: 8 * time.Second}
 	OfCustomers = Bound{Pixels: 4 << 20, Time: 4 * time.Second}
 )
 

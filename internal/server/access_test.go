@@ -24,6 +24,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	contract "elvat/api"
+	corecall "elvat/core/call"
 	"elvat/core/job"
 	"elvat/internal/api"
 	"elvat/internal/server"
@@ -503,4 +504,73 @@ func TestTokens(t *testing.T) {
 		loop.ask("POST", "/api/v1/tokens", `{ "name": "x", "role": "office" }`).Code,
 		"nobody has to sign in there",
 	)
+}
+
+// TestCommandMatrix: every command of the core and every kind of entry, by every role, in a batch
+// and as a phone brings it: an office does nothing, and a helper everything but what passes a
+// gate or takes a finding on.
+func TestCommandMatrix(t *testing.T) {
+	o := newOffice(t)
+	docs := []string{}
+	for _, name := range corecall.Names() {
+		if name != "add-entry" {
+			docs = append(docs, fmt.Sprintf(`{"do":%q}`, name))
+		}
+	}
+	passes := map[string]bool{}
+	for _, kind := range job.Kinds {
+		doc := fmt.Sprintf(
+			`{"do":"add-entry","id":"entry-%s-01","entry":{"kind":%q,"box":"B3","gate":"open","who":"A","standing":"licensed","reason":"alone","finding":"f","text":"t","breaker":"7","way":"lamp","to":"B","breakers":["1"],"wentDead":true,"secured":"lock","tester":"meter","source":"hall","volts":120,"outlets":["R3"]}}`,
+			kind, kind)
+		docs = append(docs, doc)
+		e := job.Entry{Kind: kind}
+		passes[doc] = e.Needs() == job.Pass
+	}
+	for _, role := range []job.Role{"", job.Office, job.Helper, job.Electrician} {
+		commands, waiting := []string{}, []string{}
+		for n, doc := range docs {
+			commands = append(commands, fmt.Sprintf(`{"id":"matrix-b-%s-%04d","doing":%s}`, role, n, doc))
+			waiting = append(waiting, fmt.Sprintf(`{"id":"matrix-p-%s-%04d","call":3,"n":%d,"madeAt":"2026-05-04T11:00:00Z","seen":0,"doing":%s}`, role, n, n, doc))
+		}
+		batch := o.ask(role, "POST", "/api/v1/calls/3/commands", fmt.Sprintf(`{"commands":[%s]}`, strings.Join(commands, ",")))
+		phone := o.ask(role, "POST", "/api/v1/sync", fmt.Sprintf(`{"calls":{},"commands":[%s]}`, strings.Join(waiting, ",")))
+		switch role {
+		case "":
+			assert.Equal(t, []int{401, 401}, []int{batch.Code, phone.Code})
+			continue
+		case job.Office:
+			assert.Equal(t, []int{403, 403}, []int{batch.Code, phone.Code})
+			continue
+		}
+		require.Equal(t, []int{200, 200}, []int{batch.Code, phone.Code}, "%s %s", batch.Body, phone.Body)
+		type result struct {
+			Done   bool
+			Status int
+			Detail string
+		}
+		var one, two struct{ Results []result }
+		require.NoError(t, json.Unmarshal(batch.Body.Bytes(), &one))
+		require.NoError(t, json.Unmarshal(phone.Body.Bytes(), &two))
+		require.Len(t, one.Results, len(docs))
+		require.Len(t, two.Results, len(docs))
+		done := 0
+		for n, doc := range docs {
+			mayNot := passes[doc] && role == job.Helper
+			assert.Equal(t, mayNot, one.Results[n].Status == 403, "%s as %s: %v", doc, role, one.Results[n])
+			assert.Equal(t, mayNot, strings.Contains(two.Results[n].Detail, "qualified person only"), "%s as %s: %v", doc, role, two.Results[n])
+			if one.Results[n].Done {
+				done++
+			}
+		}
+		assert.Greater(t, done, 10, "%s works", role)
+	}
+	at, err := o.store.Load(t.Context(), 3)
+	require.NoError(t, err)
+	for i := range at.Record.Log {
+		a := &at.Record.Log[i]
+		if a.Person == "The helper" {
+			assert.NotContains(t, a.What, "override")
+			assert.NotContains(t, a.What, "accepted")
+		}
+	}
 }

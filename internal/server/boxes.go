@@ -41,9 +41,9 @@ func (s *calls) MakeUpBox(ctx context.Context, r api.MakeUpBoxRequestObject) (ap
 
 // photograph is the picture that was sent, drawn anew.
 func photograph(body io.Reader, most picture.Bound) ([]byte, error) {
-	data, err := io.ReadAll(body)
+	data, err := wholly(body)
 	if err != nil {
-		return nil, unread(err)
+		return nil, err
 	}
 	clean, err := picture.Redraw(data, most)
 	if err != nil {

@@ -213,9 +213,9 @@ func (d *door) take(next echo.HandlerFunc) echo.HandlerFunc {
 			_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Now().Add(bodyTakes))
 		}
 		if media == "application/json" && r.Body != nil {
-			data, err := io.ReadAll(r.Body)
+			data, err := wholly(r.Body)
 			if err != nil {
-				return unread(err)
+				return err
 			}
 			if err := strict.Bounded(data); err != nil {
 				return badInput{err}
@@ -223,6 +223,27 @@ func (d *door) take(next echo.HandlerFunc) echo.HandlerFunc {
 			r.Body = io.NopCloser(bytes.NewReader(data))
 		}
 		return next(c)
+	}
+}
+
+// wholly is all of a body. It grows by what comes and not by doubling: a body that is said to be
+// large may be empty, and many come at once.
+func wholly(body io.Reader) ([]byte, error) {
+	var pieces [][]byte
+	n := 0
+	for {
+		piece := make([]byte, smallBody)
+		read, err := io.ReadFull(body, piece)
+		pieces, n = append(pieces, piece[:read]), n+read
+		switch {
+		case errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF):
+			if len(pieces) == 1 {
+				return pieces[0], nil
+			}
+			return slices.Concat(pieces...), nil
+		case err != nil:
+			return nil, unread(err)
+		}
 	}
 }
 

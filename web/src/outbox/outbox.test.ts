@@ -1,7 +1,7 @@
 import 'fake-indexeddb/auto';
 import { beforeEach, describe, expect, test } from 'vitest';
 import { network } from '../test/network';
-import { keepAndSend, letGo, sendAll, type Waiting, watch } from './outbox';
+import { keepAndSend, letGo, own, sendAll, type Waiting, watch, worksAs } from './outbox';
 
 const sent: { path: string; id: string | null; made: string | null }[] = [];
 let answer: (path: string) => Response | Promise<Response>;
@@ -107,5 +107,22 @@ describe('what is entered waits until the server has it', () => {
 		const what = reading();
 		await Promise.all([keepAndSend(what), keepAndSend(what)]);
 		expect(sent).toHaveLength(1);
+	});
+
+	test('in a shared browser it goes out for who entered it, and waits while somebody else is signed in', async () => {
+		worksAs('Ada');
+		answer = away;
+		const what = reading();
+		await expect(keepAndSend(what)).rejects.toThrow('does not answer');
+		answer = () => Response.json({ version: 1 });
+		worksAs('Bo');
+		await sendAll(() => {});
+		expect(sent).toHaveLength(1);
+		expect((await waits()).map((w) => [w.person, own(w)])).toEqual([['Ada', false]]);
+		worksAs('Ada');
+		await sendAll(() => {});
+		expect(sent).toHaveLength(2);
+		expect(await waits()).toEqual([]);
+		worksAs('');
 	});
 });

@@ -82,8 +82,10 @@ function SignIn({ again }: { again?: string }) {
 					<Problem error={sign.error} />
 				</form>
 			)}
-			<p className="m-0 text-soft">{sign.data?.ticket ? 'Lost it, and no recovery code?' : 'Forgotten?'} An electrician of the shop helps, under
-				People and backups.</p>
+			<p className="m-0 text-soft">
+				{sign.data?.ticket ? 'Lost it, and no recovery code?' : 'Forgotten?'} An electrician of the shop helps, under
+				People and backups.
+			</p>
 		</main>
 	);
 }
