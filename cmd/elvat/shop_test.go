@@ -158,7 +158,7 @@ func TestKilledInTheMiddle(t *testing.T) {
 		}
 	}
 	for kind, n := range all {
-		assert.Greater(t, n, rounds(t)/slowEvery/4, "%s: hardly any was written", kind)
+		assert.Greater(t, n, rounds(t)/100, "%s: hardly any was written", kind)
 	}
 	t.Logf("%d rounds, %d acknowledged, none lost: %v", rounds(t), sent, all)
 }

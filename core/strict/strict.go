@@ -35,7 +35,7 @@ func Reread(data []byte, v any) error {
 	case errors.As(err, &semantic):
 		if errors.Is(semantic.Err, json.ErrUnknownName) {
 			parent, key := splitPointer(semantic.JSONPointer)
-			return placed(data, parent, -1, "unknown key "+strconv.Quote(key))
+			return placed(data, parent, -1, "unknown key "+strconv.Quote(shortened(key)))
 		}
 		if semantic.Err == nil && semantic.GoType != nil {
 			return placed(
@@ -65,9 +65,28 @@ func Path(p jsontext.Pointer) string {
 		if b.Len() > 0 {
 			b.WriteByte('.')
 		}
-		b.WriteString(token)
+		b.WriteString(shown(token))
 	}
 	return b.String()
+}
+
+func shortened(key string) string {
+	if len(key) > mostShown {
+		return strings.ToValidUTF8(key[:mostShown], "") + "…"
+	}
+	return key
+}
+
+// mostShown is how much of a key that a file makes up is said back. Assumption.
+const mostShown = 60
+
+// shown is a key in one line, and not all of it where it is long.
+func shown(key string) string {
+	key = shortened(key)
+	if strings.ContainsFunc(key, func(r rune) bool { return r < ' ' || r == 0x7f }) {
+		return strconv.Quote(key)
+	}
+	return key
 }
 
 func placed(data []byte, p jsontext.Pointer, offset int64, text string) error {

@@ -35,6 +35,8 @@ func TestErrorsSayWhereAndWhat(t *testing.T) {
 		{`{ "nam": "x" }`, `unknown key "nam"`},
 		{`{ "boxes": [ {}, { "idd": "x" } ] }`, `boxes[1]: unknown key "idd"`},
 		{`{ "Name": "x" }`, `unknown key "Name"`},
+		{`{ "` + strings.Repeat("k", 9000) + `": 1 }`, `unknown key "` + strings.Repeat("k", 60) + `…"`},
+		{`{ "notes": { "a\nb": "x" } }`, `notes."a\nb": text cannot stand here`},
 		{`{ "name": 7 }`, `name: a number cannot stand here, text is wanted`},
 		{`{ "name": null, "boxes": {} }`, `boxes: an object cannot stand here, a list is wanted`},
 		{`{ "boxes": [ { "feet": "3" } ] }`, `boxes[0].feet: text cannot stand here, a number is wanted`},
