@@ -381,6 +381,12 @@ func TestServedToOthers(t *testing.T) {
 	} //nolint:gosec // to be refused
 	_, err = old.Get(address + "/api/v1/session")
 	require.ErrorContains(t, err, "protocol version")
+	chained := &tls.Config{
+		InsecureSkipVerify: true, MaxVersion: tls.VersionTLS12, //nolint:gosec // to be refused
+		CipherSuites: []uint16{tls.TLS_ECDHE_ECDSA_WITH_AES_128_CBC_SHA, tls.TLS_ECDHE_ECDSA_WITH_AES_256_CBC_SHA, tls.TLS_RSA_WITH_AES_128_CBC_SHA},
+	}
+	_, err = (&http.Client{Transport: &http.Transport{TLSClientConfig: chained}}).Get(address + "/api/v1/session")
+	require.ErrorContains(t, err, "handshake failure", "nothing that does not seal")
 	require.NoError(t, cmd.Process.Signal(syscall.SIGTERM))
 	require.NoError(t, cmd.Wait())
 	_, complaint, code = run(t, "", "serve", "--listen", "0.0.0.0:0", "--db", path, "--tls-cert", "/nowhere.crt")

@@ -186,6 +186,6 @@ func (o *serveOptions) plainPage(ctx context.Context, a *trust.Authority) error 
 	at := "https://" + net.JoinHostPort(a.Names()[0], port)
 	s := &http.Server{Handler: a.Handler(o.shop, at), ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 10 * time.Second, WriteTimeout: 10 * time.Second, MaxHeaderBytes: 16 << 10}
 	context.AfterFunc(ctx, func() { _ = s.Close() })
-	go func() { _ = s.Serve(l) }() // it ends with the command
+	go func() { _ = s.Serve(server.Limit(l, nil)) }() // it ends with the command
 	return nil
 }

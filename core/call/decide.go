@@ -54,6 +54,8 @@ const (
 	MostParts   = 5000
 	MostActions = 10_000
 	MostBytes   = 16 << 20 // of all its documents
+	MostRun     = 2 << 20  // of its run
+	MostPart    = 256 << 10
 )
 
 // bounded reports what the action made too long or too many. What was so before stays as
@@ -77,6 +79,13 @@ func (r *Record) bounded(before *Record, a *Action) error {
 		}
 		if err := strict.Bounded(document); err != nil {
 			return err
+		}
+		most := MostPart
+		if c.Kind == TheRun {
+			most = MostRun
+		}
+		if len(document) > most && len(document) > len(before.parts[c.Key].Document) {
+			return fmt.Errorf("%s %s: %d kB are too many; at most %d", c.Kind, c.ID, len(document)>>10, most>>10)
 		}
 	}
 	if now := r.bytes(); now > MostBytes && now > before.bytes() {

@@ -121,6 +121,19 @@ func TestNoTextWithoutBound(t *testing.T) {
 	}
 }
 
+// TestNoListWithoutBound: a reading or a box that says the same thing a hundred thousand times.
+func TestNoListWithoutBound(t *testing.T) {
+	many := strings.Repeat(`"R1",`, 100_000) + `"R1"`
+	r := begun(t)
+	for _, do := range []Doing{
+		&AddReading{ID: "reading-0001", Reading: json.RawMessage(`{"at":"R1","tool":"lamp","glow":"off","tripped":[` + many + `]}`)},
+		&SetSteps{Box: "B1", Done: strings.Split(strings.Repeat("step ", 60_000), " ")},
+	} {
+		_, _, err := r.Decide(Command{ID: "command-1", At: noon, Do: do}, theHouse)
+		require.ErrorAs(t, err, &BadInput{})
+	}
+}
+
 // TestWhatWasLongBefore: a call with a title from a time without bounds is read, worked on
 // and mended.
 func TestWhatWasLongBefore(t *testing.T) {

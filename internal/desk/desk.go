@@ -50,8 +50,8 @@ type Desk struct {
 	Now    func() time.Time
 	// Changed is told that a call was; may be nil.
 	Changed func()
-	// Entered is told what was kept of a command; may be nil.
-	Entered func(ctx context.Context, after *kept.Snapshot, c *corecall.Command) error
+	// Entered is told what a command changed, once it is kept; may be nil.
+	Entered func(ctx context.Context, before, after *kept.Snapshot, c *corecall.Command) error
 	// Code names a GFCI on its label; nil where labels have none.
 	Code func(ctx context.Context, run int64, device string) (string, error)
 	// Apart: this desk is one of several that work apart; what is added here has names that
@@ -192,7 +192,7 @@ func (d *Desk) Do(ctx context.Context, id int64, c corecall.Command, image []byt
 		}
 		d.changed()
 		if d.Entered != nil {
-			err = d.Entered(ctx, after, &c)
+			err = d.Entered(ctx, at, after, &c)
 		}
 		return after, err
 	}

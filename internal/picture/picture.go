@@ -20,12 +20,15 @@ import (
 type Bound struct {
 	Pixels int
 	Time   time.Duration
+	// drawing holds back all pictures of its kind but one: decoded they are large. Those of
+	// customers do not hold up the shop's own.
+	drawing *sync.Mutex
 }
 
 // Bounds, by who sent it. Assumption.
 var (
-	OfPeople    = Bound{Pixels: 16 << 20, Time: 8 * time.Second}
-	OfCustomers = Bound{Pixels: 4 << 20, Time: 4 * time.Second}
+	OfPeople    = Bound{16 << 20, 8 * time.Second, &sync.Mutex{}}
+	OfCustomers = Bound{4 << 20, 4 * time.Second, &sync.Mutex{}}
 )
 
 const (
@@ -44,9 +47,6 @@ var (
 	ErrTime  = errors.New("it takes too long to draw")
 )
 
-// drawing holds back all pictures but one: decoded they are large.
-var drawing sync.Mutex
-
 // Redraw is the picture as JPEG. Errors say what is wrong with it; the place is for who calls
 // to name.
 func Redraw(data []byte, most Bound) ([]byte, error) {
@@ -64,8 +64,10 @@ func Redraw(data []byte, most Bound) ([]byte, error) {
 	if size.Width <= 0 || size.Height <= 0 || size.Width > min(most.Pixels, OfPeople.Pixels/weight)/size.Height {
 		return nil, fmt.Errorf("%d by %d pixels are too many", size.Width, size.Height)
 	}
-	drawing.Lock()
-	defer drawing.Unlock()
+	if most.drawing != nil {
+		most.drawing.Lock()
+		defer most.drawing.Unlock()
+	}
 	in := &deadline{from: bytes.NewReader(data), until: time.Now().Add(most.Time)}
 	drawn, _, err := image.Decode(in)
 	if in.late {

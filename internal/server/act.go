@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"fmt"
 
 	corecall "elvat/core/call"
 	"elvat/internal/api"
@@ -97,11 +98,20 @@ func (s *calls) changeBox(
 	return boxed(ctx)(s.BoxAt(ctx, at, box))
 }
 
+// mostCommands bounds what is done in one request; a phone's own is mostBrought. Assumption.
+const (
+	mostCommands = 500
+	mostBrought  = 3000
+)
+
 // DoCommands does several things, each with a result of its own.
 func (s *calls) DoCommands(ctx context.Context, r api.DoCommandsRequestObject) (api.DoCommandsResponseObject, error) {
 	by := desk.CallerOf(ctx)
 	if _, err := s.store.Call(ctx, r.Call); err != nil {
 		return nil, err
+	}
+	if len(r.Body.Commands) > mostCommands {
+		return nil, badInput{fmt.Errorf("commands: %d at once; at most %d", len(r.Body.Commands), mostCommands)}
 	}
 	out := api.CommandResults{}
 	for _, sent := range r.Body.Commands {

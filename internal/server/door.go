@@ -36,6 +36,8 @@ const (
 	// Of one link, and of one address over all links: a page with its pictures at once, then
 	// two requests a second.
 	linkBurst, linkEvery = 120, time.Second / 2
+	// Of a customer's pictures, taken or not: to look at one takes time.
+	pictureBurst, pictureEvery = 20, 10 * time.Second
 )
 
 // A Proxy stands before the server and speaks for who asks.
@@ -81,6 +83,7 @@ type door struct {
 	routes   map[string]contract.Operation // by method and route
 	byLink   *limits
 	byPlace  *limits
+	shown    *limits       // customers' pictures, by link
 	people   chan struct{} // slots for large bodies
 	visitors chan struct{} // and for customers' pictures
 }
@@ -89,6 +92,7 @@ func newDoor(c Config, now func() time.Time, routes map[string]contract.Operatio
 	return &door{
 		signIn: c.SignIn, proxy: c.Proxy, now: now, routes: routes,
 		byLink: newLimits(linkEvery, linkBurst), byPlace: newLimits(linkEvery, 2*linkBurst),
+		shown:  newLimits(pictureEvery, pictureBurst),
 		people: make(chan struct{}, bodiesAtOnce), visitors: make(chan struct{}, picturesAtOnce),
 	}
 }
@@ -188,6 +192,9 @@ func (d *door) take(next echo.HandlerFunc) echo.HandlerFunc {
 			}
 		}
 		picture := strings.Contains(op.Path, "/pictures")
+		if strangers && picture && r.Method == http.MethodPost && !d.shown.allow(c.Param("token"), d.now()) {
+			return errSlower
+		}
 		most, slots := int64(maxBody), d.people
 		switch {
 		case strangers && picture:

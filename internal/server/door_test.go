@@ -328,6 +328,10 @@ func TestEvents(t *testing.T) {
 	o.ask(job.Helper, "POST", "/api/v1/people", `{"name":"Not","role":"helper","passphrase":"mill quill sorrel oriel"}`)
 	o.link(3)
 	o.ask(job.Electrician, "POST", "/api/v1/calls/3/journal", `{"id":"override-1","entry":{"kind":"override","box":"B3","gate":"open","who":"A. Typed","standing":"licensed","reason":"alone"}}`)
+	for range 2 { // taken back, and brought back another way
+		o.ask(job.Electrician, "POST", "/api/v1/calls/3/undo", "{}")
+	}
+	o.ask(job.Electrician, "PATCH", "/api/v1/calls/3/journal/override-1", `{"withdrawn":false}`)
 	o.ask(job.Electrician, "GET", "/api/v1/archive", "")
 	var all []api.Event
 	require.NoError(t, json.Unmarshal(o.ask(job.Electrician, "GET", "/api/v1/events", "").Body.Bytes(), &all))
@@ -346,6 +350,7 @@ func TestEvents(t *testing.T) {
 		assert.Contains(t, lines, want)
 	}
 	assert.NotContains(t, strings.Join(lines, "\n"), "Not,", "what was refused did not happen")
+	assert.Equal(t, 2, strings.Count(strings.Join(lines, "\n"), "gate-passed"), "whenever it comes into force")
 	assert.Equal(t, 403, o.ask(job.Helper, "GET", "/api/v1/events", "").Code)
 	csv := o.ask(job.Electrician, "GET", "/api/v1/events.csv", "").Body.String()
 	assert.Contains(t, csv, "gate-passed,The electrician,192.0.2.1,3")

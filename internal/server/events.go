@@ -7,6 +7,7 @@ import (
 	"encoding/csv"
 	"fmt"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/labstack/echo/v5"
@@ -58,24 +59,33 @@ func (a *access) noted(next echo.HandlerFunc) echo.HandlerFunc {
 }
 
 // entered writes down a gate that somebody passed, a finding that somebody took on, and a
-// hand-over: with the account beside the name that was typed.
-func (a *access) entered(ctx context.Context, after *store.Snapshot, c *corecall.Command) error {
-	add, ok := c.Do.(*corecall.AddEntry)
-	if !ok {
-		return nil
+// hand-over, once it is in force, by whatever command: with the account beside the typed name.
+func (a *access) entered(ctx context.Context, before, after *store.Snapshot, c *corecall.Command) error {
+	was := map[string]bool{}
+	for i, id := range before.Record.EntryIDs {
+		was[id] = !before.Record.Journal[i].Withdrawn
 	}
-	e := store.Event{Person: c.Person, Call: after.ID}
-	switch add.Entry.Kind {
-	case job.Override:
-		e.What, e.About = "gate-passed", fmt.Sprintf("%s %s, as %s", add.Entry.Gate, add.Entry.Box, add.Entry.Who)
-	case job.Accepted:
-		e.What, e.About = "finding-accepted", fmt.Sprintf("%s, as %s", add.Entry.Box, add.Entry.Who)
-	case job.HandedOver:
-		e.What, e.About = "handed-over", "as "+add.Entry.Who
-	default:
-		return nil
+	for i := range after.Record.Journal {
+		entry := &after.Record.Journal[i]
+		if entry.Withdrawn || was[after.Record.EntryIDs[i]] {
+			continue
+		}
+		e := store.Event{Person: c.Person, Call: after.ID}
+		switch entry.Kind {
+		case job.Override:
+			e.What, e.About = "gate-passed", strings.TrimSpace(fmt.Sprintf("%s %s", entry.Gate, entry.Box))+", as "+entry.Who
+		case job.Accepted:
+			e.What, e.About = "finding-accepted", fmt.Sprintf("%s, as %s", entry.Box, entry.Who)
+		case job.HandedOver:
+			e.What, e.About = "handed-over", "as "+entry.Who
+		default:
+			continue
+		}
+		if err := a.noteOf(ctx, e); err != nil {
+			return err
+		}
 	}
-	return a.noteOf(ctx, e)
+	return nil
 }
 
 // mostEvents bounds what is listed at once.

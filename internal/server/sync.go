@@ -86,6 +86,9 @@ func (s *calls) packed(ctx context.Context, id int64) (kept.Packed, error) {
 // decision. The answer is what the phone lacks.
 func (s *calls) Sync(ctx context.Context, r api.SyncRequestObject) (api.SyncResponseObject, error) {
 	out := api.SyncAnswer{Results: []api.SyncResult{}, Calls: []kept.Packed{}, Gone: []int64{}}
+	if len(r.Body.Commands) > mostBrought {
+		return nil, badInput{fmt.Errorf("commands: %d at once; at most %d", len(r.Body.Commands), mostBrought)}
+	}
 	by := desk.CallerOf(ctx)
 	for _, c := range r.Body.Commands {
 		if by.Person != "" && c.Person != "" && c.Person != by.Person {

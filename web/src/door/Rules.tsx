@@ -1,3 +1,4 @@
+import type { ReactNode } from 'react';
 import { type DoorRules, useDoorRules, useSetDoorRules } from '../api/door';
 import { field } from '../ui/Button';
 import { Part } from '../ui/Page';
@@ -15,29 +16,15 @@ export function Rules({ signIn }: { signIn: boolean }) {
 	return (
 		<Part title="Rules of the door">
 			{signIn && (
-				<label className="flex min-h-11 items-center gap-3">
-					<input
-						type="checkbox"
-						className="size-6 shrink-0 accent-[var(--accent)]"
-						checked={now.secondFactor}
-						disabled={set.isPending}
-						onChange={(e) => change({ secondFactor: e.target.checked })}
-					/>
-					Electricians sign in with a second factor: who has none sets one up first.
-				</label>
-			)}
-			{signIn && (
-				<label className="flex min-h-11 items-center gap-3">
-					<input
-						type="checkbox"
-						className="size-6 shrink-0 accent-[var(--accent)]"
-						checked={now.shortSessions}
-						disabled={set.isPending}
-						onChange={(e) => change({ shortSessions: e.target.checked })}
-					/>
-					Who is signed in signs in anew after half an hour without use, or twelve hours. Otherwise three days, or
-					thirty.
-				</label>
+				<>
+					<Tick is={now.secondFactor} busy={set.isPending} set={(secondFactor) => change({ secondFactor })}>
+						Electricians sign in with a second factor: who has none sets one up first.
+					</Tick>
+					<Tick is={now.shortSessions} busy={set.isPending} set={(shortSessions) => change({ shortSessions })}>
+						Who is signed in signs in anew after half an hour without use, or twelve hours. Otherwise three days, or
+						thirty.
+					</Tick>
+				</>
 			)}
 			<label className="flex flex-wrap items-center gap-3">
 				<span className="grow">What is kept of customers is erased so long after the last call at a house</span>
@@ -60,5 +47,27 @@ export function Rules({ signIn }: { signIn: boolean }) {
 			</p>
 			<Problem error={set.error} />
 		</Part>
+	);
+}
+
+interface TickProps {
+	is: boolean;
+	busy: boolean;
+	set: (is: boolean) => void;
+	children: ReactNode;
+}
+
+function Tick({ is, busy, set, children }: TickProps) {
+	return (
+		<label className="flex min-h-11 items-center gap-3">
+			<input
+				type="checkbox"
+				className="size-6 shrink-0 accent-[var(--accent)]"
+				checked={is}
+				disabled={busy}
+				onChange={(e) => set(e.target.checked)}
+			/>
+			<span>{children}</span>
+		</label>
 	);
 }

@@ -1,5 +1,3 @@
-import type { Schemas } from '../api/client';
-
 /** What is refused until the passphrase is given once more, by its code. */
 const again = 'urn:elvat:problem:passphrase-again';
 
@@ -16,7 +14,7 @@ export function onPassphrase(asks: () => Promise<boolean>): () => void {
 /** Whether the answer says that the passphrase is to be given once more. */
 export async function asksAgain(answer: Response): Promise<boolean> {
 	if (answer.status !== 403 || !answer.headers.get('Content-Type')?.includes('problem+json')) return false;
-	const problem = (await answer.clone().json()) as Schemas['Problem'];
+	const problem: { type?: string } = await answer.clone().json();
 	return problem.type === again;
 }
 
