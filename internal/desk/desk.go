@@ -50,8 +50,6 @@ type Desk struct {
 	Now    func() time.Time
 	// Changed is told that a call was; may be nil.
 	Changed func()
-	// Entered is told what a command changed, once it is kept; may be nil.
-	Entered func(ctx context.Context, before, after *kept.Snapshot, c *corecall.Command) error
 	// Code names a GFCI on its label; nil where labels have none.
 	Code func(ctx context.Context, run int64, device string) (string, error)
 	// Apart: this desk is one of several that work apart; what is added here has names that
@@ -187,12 +185,8 @@ func (d *Desk) Do(ctx context.Context, id int64, c corecall.Command, image []byt
 		if errors.Is(err, kept.ErrMoved) {
 			continue
 		}
-		if err != nil {
-			return after, err
-		}
-		d.changed()
-		if d.Entered != nil {
-			err = d.Entered(ctx, at, after, &c)
+		if err == nil {
+			d.changed()
 		}
 		return after, err
 	}

@@ -35,11 +35,10 @@ type calls struct {
 // newCalls makes the desk on the store, and what only a server does beside it.
 func newCalls(c Config, now func() time.Time, access *access) *calls {
 	s := &calls{
-		Desk: desk.New(c.Store, now), store: c.Store, meter: c.Meter, now: now, freshener: newFreshener(), backups: &c.Backups, access: access,
+		Desk: desk.New(noting{c.Store, access}, now), store: c.Store, meter: c.Meter, now: now, freshener: newFreshener(), backups: &c.Backups, access: access,
 	}
 	s.Shop, s.Tracer, s.Desk.Meter = c.Shop, c.Tracer, c.Meter != nil
 	s.Changed, s.Code, s.NewID = s.freshener.ask, s.code, rand.Text
-	s.Entered = access.entered
 	s.intake = &intake.Intake{Ledger: c.Store, Desk: s.Desk, Begin: s.begin, Refused: refusedFor}
 	return s
 }

@@ -58,9 +58,33 @@ func (a *access) noted(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
+// noting is a store that writes down together with a command what a shop may have to answer
+// for: both are kept, or neither.
+type noting struct {
+	*store.Store
+	access *access
+}
+
+// Keep is that of the store.
+func (n noting) Keep(
+	ctx context.Context,
+	before *store.Snapshot,
+	next *corecall.Record,
+	a *corecall.Action,
+	image []byte,
+) (after *store.Snapshot, err error) {
+	err = n.InTransaction(ctx, func(ctx context.Context) error {
+		if after, err = n.Store.Keep(ctx, before, next, a, image); err != nil {
+			return err
+		}
+		return n.access.entered(ctx, before, after, a.Person)
+	})
+	return after, err
+}
+
 // entered writes down a gate that somebody passed, a finding that somebody took on, and a
 // hand-over, once it is in force, by whatever command: with the account beside the typed name.
-func (a *access) entered(ctx context.Context, before, after *store.Snapshot, c *corecall.Command) error {
+func (a *access) entered(ctx context.Context, before, after *store.Snapshot, person string) error {
 	was := map[string]bool{}
 	for i, id := range before.Record.EntryIDs {
 		was[id] = !before.Record.Journal[i].Withdrawn
@@ -70,7 +94,7 @@ func (a *access) entered(ctx context.Context, before, after *store.Snapshot, c *
 		if entry.Withdrawn || was[after.Record.EntryIDs[i]] {
 			continue
 		}
-		e := store.Event{Person: c.Person, Call: after.ID}
+		e := store.Event{Person: person, Call: after.ID}
 		switch entry.Kind {
 		case job.Override:
 			e.What, e.About = "gate-passed", strings.TrimSpace(fmt.Sprintf("%s %s", entry.Gate, entry.Box))+", as "+entry.Who
