@@ -87,16 +87,16 @@ type access struct {
 	instance string
 	door     *door
 
-	trying [64]sync.Mutex // of one person, one passphrase is tried at a time
-	tries  *limits        // of sign-ins, by where they come from
-	halves *halves        // sign-ins that wait for their second factor
+	trying   [64]sync.Mutex // of one person, one passphrase is tried at a time
+	tries    *limits        // of sign-ins, by where they come from
+	pendings *pendings      // sign-ins that wait for their second factor
 }
 
 func newAccess(s *store.Store, now func() time.Time, required bool, door *door) (*access, error) {
 	name, err := instance(context.Background(), s)
 	return &access{
 		store: s, now: now, required: required, instance: name, door: door,
-		tries: newLimits(signInEvery, signInBurst), halves: newHalves(),
+		tries: newLimits(signInEvery, signInBurst), pendings: newPendings(),
 	}, err
 }
 

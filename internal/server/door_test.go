@@ -195,7 +195,11 @@ func TestLinkEndsAtHandOver(t *testing.T) {
 	for _, row := range [][2]string{
 		{"GET", ""}, {"POST", "/answers"}, {"POST", "/pictures?id=picture-0001"},
 	} {
-		w := o.ask("", row[0], at+row[1], `{"id":"answer-0002","answer":{"kind":"danger","signs":["heat"]}}`)
+		media := "application/json"
+		if strings.HasPrefix(row[1], "/pictures") {
+			media = "application/octet-stream"
+		}
+		w := o.ask("", row[0], at+row[1], `{"id":"answer-0002","answer":{"kind":"danger","signs":["heat"]}}`, "Content-Type", media)
 		assert.Equal(t, 404, w.Code, row)
 	}
 	assert.Equal(t, report, o.ask(job.Office, "GET", "/api/v1/calls/3/report", "").Body.String())

@@ -50,7 +50,7 @@ func (s *calls) SignIn(ctx context.Context, r api.SignInRequestObject) (api.Sign
 	if len(kinds) > 0 {
 		half := s.access.sessionOf("", "")
 		half.Factors = &kinds
-		half.Ticket = new(s.access.halves.add(half1{person: p.ID, until: s.now().Add(halfFor)}))
+		half.Ticket = new(s.access.pendings.add(pending{person: p.ID, until: s.now().Add(pendingFor)}))
 		return api.SignIn200JSONResponse{Body: half}, nil
 	}
 	now, cookie, err := s.signedInAs(ctx, p)

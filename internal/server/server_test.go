@@ -118,7 +118,7 @@ func (s *shop) askAs(device, method, path, body string) *httptest.ResponseRecord
 		r.Header.Set("Elvat-Device", device)
 	}
 	r.Header.Set("Content-Type", "application/json")
-	if strings.HasSuffix(path, "/circuit") {
+	if strings.HasSuffix(path, "/circuit") || strings.Contains(path, "/pictures?") {
 		r.Header.Set("Content-Type", "application/octet-stream")
 	}
 	w := httptest.NewRecorder()

@@ -93,7 +93,7 @@ function SignIn({ again }: { again?: string }) {
 /** One's own passphrase. */
 export function MeScreen() {
 	const session = useSession();
-	const { signedOut } = useSyncExternalStore(watch, now);
+	const { signedOut, reached } = useSyncExternalStore(watch, now);
 	const change = useChangePassphrase();
 	const [old, setOld] = useState('');
 	const [next, setNext] = useState('');
@@ -133,7 +133,7 @@ export function MeScreen() {
 					<Problem error={change.error} />
 				</form>
 			)}
-			{session.data?.required && (
+			{session.data?.required && reached && (
 				<>
 					<Factors />
 					<Sessions />
