@@ -44,7 +44,8 @@ test-go:
 	GOOS=js GOARCH=wasm go build ./core/... ./internal/phone
 	go test -skip AgainstNgspice ./...
 	@# What runs on several processors at once, and the fast packages, under the race detector.
-	go test -race -short ./core/call ./core/job ./core/merge ./core/supply ./core/visit
+	go test -race -short -run 'ThreeApart' ./core/call
+	go test -race -short ./core/job ./core/merge ./core/supply ./core/visit
 	go test -race -run 'TestActsSettle|TestABoxNobodyDrew|TestWhy|TestOutcomes' ./core/diagnosis
 	@# By itself and at length: its log is the table of what was compared with ngspice.
 	set -o pipefail; go test -v -run AgainstNgspice ./core/network ./core/tester | grep -v -e '=== ' -e '--- PASS'
@@ -75,7 +76,7 @@ histories: setup build e2e/node_modules/.done
 	ELVAT_HISTORIES=10000 go test -run ThreeApart -timeout 30m ./core/call
 	cd e2e && HISTORIES=50 npx playwright test --project=tests apart.spec
 
-# Kill -9 in the middle of writes, at length: what make test does two hundred times.
+# Kill -9 in the middle of writes, at length: what make test does a hundred times.
 kills:
 	ELVAT_KILLS=1000 go test -run KilledInTheMiddle -timeout 60m -v ./cmd/elvat
 
