@@ -66,6 +66,8 @@ function Add() {
 	const [name, setName] = useState('');
 	const [code, setCode] = useState('');
 	const made = begin.data;
+	// Whoever names the next one already is not disturbed.
+	const kept = (one: string) => setName((now) => (now === one ? '' : now));
 	const submit = (e: FormEvent) => {
 		e.preventDefault();
 		if (!made) return;
@@ -74,7 +76,7 @@ function Add() {
 			{
 				onSuccess: () => {
 					begin.reset();
-					setName('');
+					kept(name);
 					setCode('');
 				},
 			},
@@ -90,7 +92,7 @@ function Add() {
 				<div className="flex flex-wrap gap-2">
 					<Button
 						disabled={!name.trim() || passkey.isPending || !('PublicKeyCredential' in window)}
-						onClick={() => passkey.mutate(name, { onSuccess: () => setName('') })}
+						onClick={() => passkey.mutate(name, { onSuccess: () => kept(name) })}
 					>
 						Make a passkey
 					</Button>
