@@ -76,7 +76,7 @@ histories: setup build e2e/node_modules/.done
 	ELVAT_HISTORIES=10000 go test -run ThreeApart -timeout 30m ./core/call
 	cd e2e && HISTORIES=50 npx playwright test --project=tests apart.spec
 
-# Kill -9 in the middle of writes, at length: what make test does a hundred times.
+# Kill -9 in the middle of writes, at length: what make test does sixty times.
 kills:
 	ELVAT_KILLS=1000 go test -run KilledInTheMiddle -timeout 60m -v ./cmd/elvat
 

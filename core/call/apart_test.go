@@ -199,7 +199,7 @@ func documents(t *testing.T, r *call.Record) map[string]string {
 }
 
 // apart is how many histories are drawn; ELVAT_HISTORIES asks for more (make histories).
-const apart = 600
+const apart = 300
 
 // TestThreeApart: two phones with clocks of their own and the office work on one call, cut off
 // from each other, put away, broken off in the middle of what they send, the machine killed
