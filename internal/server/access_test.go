@@ -388,6 +388,9 @@ func TestHostile(t *testing.T) {
 			return
 		}
 		for _, media := range []string{"application/json", "application/octet-stream", "multipart/form-data; boundary=x"} {
+			if media != "application/json" && len(body) > 1000 && !strings.HasSuffix(path, "/circuit") && !strings.Contains(path, "/pictures") {
+				continue // refused before it is read: the small ones show it
+			}
 			w := o.ask(job.Electrician, method, path, body, "Content-Type", media)
 			asked++
 			if !assert.Less(t, w.Code, 500, "%s %s, %s as %s: %s", method, path, kind, media, w.Body) {
