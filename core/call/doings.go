@@ -650,9 +650,6 @@ func (c *MarkPicture) decide(d *draft) error {
 	return d.mark(Key{APicture, c.ID}, "withdrawn", c.Withdrawn)
 }
 
-// mostItem bounds the words that name a part. Assumption.
-const mostItem = 4000
-
 // UsePart keeps that a part was used up.
 type UsePart struct {
 	ID    string  `json:"id"`
@@ -683,7 +680,7 @@ func (c *UsePart) check() error {
 	switch {
 	case strings.TrimSpace(c.Item) == "":
 		return errors.New("van and item: which?")
-	case len(c.Van)+len(c.Item)+len(c.Unit) > mostItem:
+	case len(c.Van)+len(c.Item)+len(c.Unit) > strict.MostText:
 		return errors.New("item: its name is too long")
 	case c.Count < 0:
 		return errors.New("count: how many were used?")

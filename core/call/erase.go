@@ -3,10 +3,10 @@ package call
 import (
 	"encoding/json"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
-	"elvat/core/circuit"
 	"elvat/core/job"
 )
 
@@ -27,10 +27,8 @@ func (r *Record) Erase() ([]Part, error) {
 	for _, p := range r.all {
 		var err error
 		switch p.Kind {
-		case APicture, AnAnswer, AConflict:
+		case APicture, AnAnswer, AConflict, TheDirectory:
 			continue
-		case TheDirectory:
-			continue // it is the house's
 		case TheCall:
 			p.Document, err = json.Marshal(head{Title: Erased, CautionsReadAt: r.CautionsReadAt})
 		case TheRun:
@@ -57,20 +55,47 @@ func (r *Record) Erase() ([]Part, error) {
 }
 
 // rooms puts the names of boxes in the place of what people call them, in what was written
-// about the work.
-func (r *Record) rooms() *strings.Replacer {
-	var pairs []string
-	boxes := slices.Clone(r.Circuit.Boxes)
-	slices.SortStableFunc(boxes, func(a, b circuit.Box) int { return len(b.Label) - len(a.Label) }) // the longest first
-	for i := range boxes {
-		if label := strings.TrimSpace(boxes[i].Label); label != "" {
-			pairs = append(pairs, label, boxes[i].ID)
-		}
-	}
-	return strings.NewReplacer(pairs...)
+// about the work: whole words only, so that a room called "Ada" leaves an adapter alone.
+type rooms struct {
+	named *regexp.Regexp // nil where no box has a label
+	boxes map[string]string
 }
 
-func eraseEntry(document json.RawMessage, rooms *strings.Replacer) (json.RawMessage, error) {
+func (r *Record) rooms() rooms {
+	all := rooms{boxes: map[string]string{}}
+	var labels []string
+	for i := range r.Circuit.Boxes {
+		b := &r.Circuit.Boxes[i]
+		if label := strings.TrimSpace(b.Label); label != "" {
+			all.boxes[label] = b.ID
+			labels = append(labels, regexp.QuoteMeta(label))
+		}
+	}
+	if len(labels) > 0 {
+		slices.SortFunc(labels, func(a, b string) int { return len(b) - len(a) }) // the longest first
+		all.named = regexp.MustCompile("(^|" + noWord + ")(" + strings.Join(labels, "|") + ")($|" + noWord + ")")
+	}
+	return all
+}
+
+// noWord is what words end at.
+const noWord = `[^\pL\pN]`
+
+func (r rooms) erased(text string) string {
+	if r.named == nil {
+		return text
+	}
+	// Twice: of two that stand side by side the one takes the space that the other begins with.
+	for range 2 {
+		text = r.named.ReplaceAllStringFunc(text, func(found string) string {
+			part := r.named.FindStringSubmatch(found)
+			return part[1] + r.boxes[part[2]] + part[3]
+		})
+	}
+	return text
+}
+
+func eraseEntry(document json.RawMessage, rooms rooms) (json.RawMessage, error) {
 	var e job.Entry
 	if err := json.Unmarshal(document, &e); err != nil {
 		return nil, err
@@ -79,11 +104,11 @@ func eraseEntry(document json.RawMessage, rooms *strings.Replacer) (json.RawMess
 	case e.Kind == job.Note:
 		e.Text = Erased
 	case slices.Contains(staysOfEntry, e.Kind):
-		e.Text = rooms.Replace(e.Text)
+		e.Text = rooms.erased(e.Text)
 	default:
 		e.Text = ""
 	}
-	e.Reason = rooms.Replace(e.Reason)
+	e.Reason = rooms.erased(e.Reason)
 	// What spoke for the cause stands in the readings, without the names of rooms.
 	e.To, e.Signature, e.Hidden, e.Source, e.Evidence = "", "", "", "", nil
 	return json.Marshal(e)

@@ -143,8 +143,8 @@ func (r *Record) facts(v *View) job.Facts {
 			f.Left++
 		}
 	}
+	f.HandedOver = r.HandedOver()
 	for _, entry := range r.Journal {
-		f.HandedOver = f.HandedOver || entry.Kind == job.HandedOver && !entry.Withdrawn
 		f.DeadRecorded = f.DeadRecorded || entry.Kind == job.MadeUp && !entry.Withdrawn
 	}
 	begun := false

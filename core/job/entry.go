@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"elvat/core/circuit"
+	"elvat/core/strict"
 )
 
 // A Kind says what was done.
@@ -145,7 +146,7 @@ func sources() string {
 
 // Bounds of what one entry can hold. Assumption.
 const (
-	mostText    = 4000
+	mostText    = strict.MostText
 	mostOutlets = 200
 )
 
@@ -298,7 +299,7 @@ func (e *Entry) checkOverride() error {
 const (
 	SignatureWide = 600
 	SignatureTall = 200
-	mostSignature = 30_000 // characters
+	mostSignature = strict.MostLine
 )
 
 // checkSignature lets nothing but strokes pass: it is drawn again as it stands.

@@ -108,14 +108,14 @@ func (e BreakerChangeProtection) Valid() bool {
 	}
 }
 
-// Defines values for FactorsAllKind.
+// Defines values for FactorKind.
 const (
-	Code    FactorsAllKind = "code"
-	Passkey FactorsAllKind = "passkey"
+	Code    FactorKind = "code"
+	Passkey FactorKind = "passkey"
 )
 
-// Valid indicates whether the value is a known member of the FactorsAllKind enum.
-func (e FactorsAllKind) Valid() bool {
+// Valid indicates whether the value is a known member of the FactorKind enum.
+func (e FactorKind) Valid() bool {
 	switch e {
 	case Code:
 		return true
@@ -925,15 +925,21 @@ type Example struct {
 // Existing defines model for Existing.
 type Existing = makeup.Existing
 
+// Factor defines model for Factor.
+type Factor struct {
+	CreatedAt time.Time  `json:"createdAt"`
+	Id        int64      `json:"id"`
+	Kind      FactorKind `json:"kind"`
+	Name      string     `json:"name"`
+	UsedAt    *time.Time `json:"usedAt,omitempty"`
+}
+
+// FactorKind defines model for Factor.Kind.
+type FactorKind string
+
 // Factors defines model for Factors.
 type Factors struct {
-	All []struct {
-		CreatedAt time.Time      `json:"createdAt"`
-		Id        int64          `json:"id"`
-		Kind      FactorsAllKind `json:"kind"`
-		Name      string         `json:"name"`
-		UsedAt    *time.Time     `json:"usedAt,omitempty"`
-	} `json:"all"`
+	All []Factor `json:"all"`
 
 	// Recovery How many recovery codes are left
 	Recovery int `json:"recovery"`
@@ -941,9 +947,6 @@ type Factors struct {
 	// Wanted The shop asks for one
 	Wanted bool `json:"wanted"`
 }
-
-// FactorsAllKind defines model for Factors.All.Kind.
-type FactorsAllKind string
 
 // Fault defines model for Fault.
 type Fault = circuit.Fault

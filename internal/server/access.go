@@ -275,7 +275,7 @@ func (a *access) ready(who *asking, by *desk.Caller, op contract.Operation) erro
 		return nil
 	}
 	if op.Access != job.SignedIn && op.Access != job.Anybody && !by.Program {
-		if needs, err := a.needsFactor(who.request.Context(), who.id, by.Role); needs || err != nil {
+		if needs, err := a.needsFactor(who.request.Context(), who.rules, who.id, by.Role); needs || err != nil {
 			return errors.Join(err, errNeedsFactor)
 		}
 	}
@@ -298,6 +298,7 @@ type asking struct {
 	person  string
 	id      int64 // of the person
 	session store.Session
+	rules   api.DoorRules // of the shop
 }
 
 // askingKey is the name under which the log finds it.
@@ -411,12 +412,11 @@ func (a *access) signedIn(who *asking) (store.Person, error) {
 		return p, err
 	}
 	now := a.now()
-	rules, err := a.doorRules(r.Context())
-	if err != nil {
+	if who.rules, err = a.doorRules(r.Context()); err != nil {
 		return store.Person{}, err
 	}
 	idle, life, every := sessionIdle, sessionLife, seenEvery
-	if rules.ShortSessions {
+	if who.rules.ShortSessions {
 		idle, life, every = shortIdle, shortLife, time.Minute
 	}
 	if now.Sub(session.SeenAt) > idle || now.Sub(session.CreatedAt) > life {

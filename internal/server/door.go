@@ -58,11 +58,13 @@ func (p *Proxy) is(r *http.Request) bool {
 	if err != nil {
 		return false
 	}
-	listed := len(p.From) == 0
-	for _, from := range p.From {
-		listed = listed || from.Contains(at.Addr().Unmap())
-	}
+	listed := len(p.From) == 0 || p.lists(at.Addr())
 	return listed && (p.Secret == "" || subtle.ConstantTimeCompare([]byte(r.Header.Get(proxySecret)), []byte(p.Secret)) == 1)
+}
+
+// lists reports whether the address is one that the proxy asks from.
+func (p *Proxy) lists(a netip.Addr) bool {
+	return slices.ContainsFunc(p.From, func(from netip.Prefix) bool { return from.Contains(a.Unmap()) })
 }
 
 // forwarded reports whether something between says that it passes the request on.
@@ -175,73 +177,89 @@ func network(a netip.Addr) string {
 	return a.String()
 }
 
-// take bounds what a request may ask and carry, once it is known who asks: how often a
-// customer's link is used, how long a body is and how many are taken in at once, and how
-// long its texts are.
+// take bounds what a request may ask and carry, once it is known who asks.
 func (d *door) take(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
-		r := c.Request()
-		op, ok := d.routes[r.Method+" "+c.Path()]
+		op, ok := d.routes[c.Request().Method+" "+c.Path()]
 		if !ok {
 			return next(c)
 		}
-		strangers := op.Access == job.Anybody
-		if token := c.Param("token"); token != "" {
-			if !d.byLink.allow(token, d.now()) || !d.byPlace.allow(d.place(r), d.now()) {
-				return errSlower
-			}
-		}
-		picture := strings.Contains(op.Path, "/pictures")
-		if strangers && picture && r.Method == http.MethodPost && !d.shown.allow(c.Param("token"), d.now()) {
-			return errSlower
+		picture := op.Access == job.Anybody && strings.Contains(op.Path, "/pictures")
+		if err := d.often(c, picture && op.Method == http.MethodPost); err != nil {
+			return err
 		}
 		most, slots := int64(maxBody), d.people
 		switch {
-		case strangers && picture:
+		case picture:
 			most, slots = mostPictureSent, d.visitors
-		case strangers:
+		case op.Access == job.Anybody:
 			most = mostFromStrangers
 		}
-		if r.ContentLength > most {
-			return echo.ErrStatusRequestEntityTooLarge
+		leave, err := d.body(c, op.Takes, most, slots)
+		if err != nil {
+			return err
 		}
-		media, _, err := mime.ParseMediaType(r.Header.Get("Content-Type"))
-		if len(op.Takes) > 0 && r.ContentLength != 0 && (err != nil || !slices.Contains(op.Takes, media)) {
-			return echo.ErrUnsupportedMediaType
-		}
-		r.Body = http.MaxBytesReader(nil, r.Body, most)
-		if r.ContentLength > smallBody || r.ContentLength < 0 {
-			leave, err := enter(r.Context(), slots)
-			if err != nil {
-				return err
-			}
-			defer leave()
-			// Who holds a slot sends at once, or lets go of it. Not every server can be told.
-			_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Now().Add(bodyTakes))
-		}
-		if media == "application/json" && r.Body != nil {
-			data, err := wholly(r.Body)
-			if err != nil {
-				return err
-			}
-			if err := strict.Bounded(data); err != nil {
-				return badInput{err}
-			}
-			r.Body = io.NopCloser(bytes.NewReader(data))
-		}
+		defer leave()
 		return next(c)
 	}
+}
+
+// often refuses who uses a customer's link too often, or shows too many pictures by it.
+func (d *door) often(c *echo.Context, shows bool) error {
+	token := c.Param("token")
+	if token == "" {
+		return nil
+	}
+	if !d.byLink.allow(token, d.now()) || !d.byPlace.allow(d.place(c.Request()), d.now()) || shows && !d.shown.allow(token, d.now()) {
+		return errSlower
+	}
+	return nil
+}
+
+// body bounds the body of a request: of which kind it is, how long, how many large ones are
+// taken in at once, and how long its texts are.
+func (d *door) body(c *echo.Context, takes []string, most int64, slots chan struct{}) (leave func(), err error) {
+	r, leave := c.Request(), func() {}
+	if r.ContentLength > most {
+		return nil, echo.ErrStatusRequestEntityTooLarge
+	}
+	media, _, err := mime.ParseMediaType(r.Header.Get("Content-Type"))
+	if len(takes) > 0 && r.ContentLength != 0 && (err != nil || !slices.Contains(takes, media)) {
+		return nil, echo.ErrUnsupportedMediaType
+	}
+	r.Body = http.MaxBytesReader(nil, r.Body, most)
+	if r.ContentLength > smallBody || r.ContentLength < 0 {
+		if leave, err = enter(r.Context(), slots); err != nil {
+			return nil, err
+		}
+		// Who holds a slot sends at once, or lets go of it. Not every server can be told.
+		_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Now().Add(bodyTakes))
+	}
+	if media != "application/json" {
+		return leave, nil
+	}
+	data, err := wholly(r.Body)
+	if err == nil {
+		if long := strict.Bounded(data); long != nil {
+			err = badInput{long}
+		}
+	}
+	if err != nil {
+		leave()
+		return nil, err
+	}
+	r.Body = io.NopCloser(bytes.NewReader(data))
+	return leave, nil
 }
 
 // wholly is all of a body. It grows by what comes and not by doubling: a body that is said to be
 // large may be empty, and many come at once.
 func wholly(body io.Reader) ([]byte, error) {
 	var pieces [][]byte
-	n := 0
 	for {
 		piece := make([]byte, smallBody)
 		read, err := io.ReadFull(body, piece)
-		pieces, n = append(pieces, piece[:read]), n+read
+		pieces = append(pieces, piece[:read])
 		switch {
 		case errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF):
 			if len(pieces) == 1 {
@@ -319,8 +337,8 @@ func patient(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
-// pieceTakes is how long one piece of an answer may take. Assumption.
-const pieceTakes = 30 * time.Second
+// pieceTakes is how long one piece of an answer may take; tests do not wait so long. Assumption.
+var pieceTakes = 30 * time.Second
 
 type patientWriter struct {
 	http.ResponseWriter

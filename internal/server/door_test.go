@@ -273,6 +273,19 @@ func TestFresh(t *testing.T) {
 	assert.Equal(t, 429, give(passphrase), "guessing is held back here too")
 }
 
+// TestTwoShopsOnOneMachine: two databases on one machine have cookies of their own: a browser is
+// signed in to both, and neither takes the other's for its own.
+func TestTwoShopsOnOneMachine(t *testing.T) {
+	one, two := newOffice(t), newOffice(t)
+	first, _, _ := strings.Cut(one.cookies[job.Helper], "=")
+	second, _, _ := strings.Cut(two.cookies[job.Helper], "=")
+	assert.NotEqual(t, first, second)
+	both := one.cookies[job.Helper] + "; " + two.cookies[job.Helper]
+	assert.Equal(t, 200, one.ask("", "GET", "/api/v1/calls", "", "Cookie", both).Code)
+	assert.Equal(t, 200, two.ask("", "GET", "/api/v1/calls", "", "Cookie", both).Code)
+	assert.Equal(t, 401, two.ask("", "GET", "/api/v1/calls", "", "Cookie", one.cookies[job.Helper]).Code)
+}
+
 // TestOwnSessions: one sees where one is signed in, ends one, and sees nobody else's.
 func TestOwnSessions(t *testing.T) {
 	o := newOffice(t)

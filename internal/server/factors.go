@@ -48,14 +48,15 @@ func (a *access) factorsOf(ctx context.Context, person int64) (kinds []string, e
 	return kinds, err
 }
 
-// needsFactor reports an electrician without a second factor, where the shop asks for one.
-func (a *access) needsFactor(ctx context.Context, person int64, role job.Role) (bool, error) {
-	if role != job.Electrician || person == 0 {
+// wantsFactor reports whether the shop asks somebody of that role for a second factor.
+func wantsFactor(rules api.DoorRules, role job.Role) bool {
+	return rules.SecondFactor && role == job.Electrician
+}
+
+// needsFactor reports who is asked for a second factor and has none.
+func (a *access) needsFactor(ctx context.Context, rules api.DoorRules, person int64, role job.Role) (bool, error) {
+	if !wantsFactor(rules, role) {
 		return false, nil
-	}
-	rules, err := a.doorRules(ctx)
-	if err != nil || !rules.SecondFactor {
-		return false, err
 	}
 	kinds, err := a.factorsOf(ctx, person)
 	return len(kinds) == 0, err
@@ -128,10 +129,6 @@ func (s *calls) FinishSignIn(ctx context.Context, r api.FinishSignInRequestObjec
 
 // shown is the kind of second factor that was shown; errFactor where none was.
 func (s *calls) shown(ctx context.Context, p *store.Person, half pending, body *api.FinishSignInJSONRequestBody) (store.FactorKind, error) {
-	all, err := s.store.Factors(ctx, p.ID)
-	if err != nil {
-		return "", err
-	}
 	switch {
 	case body.Recovery != nil:
 		err := s.store.UseRecovery(ctx, p.ID, recoveryForm(*body.Recovery), s.now())
@@ -140,6 +137,10 @@ func (s *calls) shown(ctx context.Context, p *store.Person, half pending, body *
 		}
 		return store.Recovery, err
 	case body.Code != nil:
+		all, err := s.store.Factors(ctx, p.ID)
+		if err != nil {
+			return "", err
+		}
 		for _, f := range all {
 			if f.Kind != store.OneTime {
 				continue
@@ -154,19 +155,13 @@ func (s *calls) shown(ctx context.Context, p *store.Person, half pending, body *
 		}
 		return "", errFactor
 	case body.Passkey != nil && half.asked != nil:
-		return store.Passkey, s.passkey(ctx, p, all, half.asked, *body.Passkey)
+		return store.Passkey, s.passkey(ctx, p, half.asked, *body.Passkey)
 	}
 	return "", errFactor
 }
 
 func (s *calls) factorsNow(ctx context.Context, person int64) (now api.FactorsNowJSONResponse, err error) {
-	now.All = []struct {
-		CreatedAt time.Time          `json:"createdAt"`
-		Id        int64              `json:"id"`
-		Kind      api.FactorsAllKind `json:"kind"`
-		Name      string             `json:"name"`
-		UsedAt    *time.Time         `json:"usedAt,omitempty"`
-	}{}
+	now.All = []api.Factor{}
 	all, err := s.store.Factors(ctx, person)
 	if err != nil {
 		return now, err
@@ -178,13 +173,10 @@ func (s *calls) factorsNow(ctx context.Context, person int64) (now api.FactorsNo
 			}
 			continue
 		}
-		now.All = slices.Grow(now.All, 1)[:len(now.All)+1]
-		one := &now.All[len(now.All)-1]
-		one.Id, one.Kind, one.Name, one.CreatedAt, one.UsedAt = f.ID, api.FactorsAllKind(f.Kind), f.Name, f.CreatedAt, f.UsedAt
+		now.All = append(now.All, api.Factor{Id: f.ID, Kind: api.FactorKind(f.Kind), Name: f.Name, CreatedAt: f.CreatedAt, UsedAt: f.UsedAt})
 	}
-	rules, err := s.access.doorRules(ctx)
-	now.Wanted = rules.SecondFactor && desk.CallerOf(ctx).Role == job.Electrician
-	return now, err
+	now.Wanted = wantsFactor(askingOf(ctx).rules, desk.CallerOf(ctx).Role)
+	return now, nil
 }
 
 // ListFactors lists one's own.
@@ -210,6 +202,7 @@ func (s *calls) nameOfFactor(ctx context.Context, person int64, said string) (st
 		return "", badInput{err}
 	}
 	all, err := s.store.Factors(ctx, person)
+	all = slices.DeleteFunc(all, func(f store.Factor) bool { return f.Kind == store.Recovery })
 	if err == nil && len(all) >= mostFactors {
 		err = badInput{errors.New("name: there are too many: take one away first")}
 	}

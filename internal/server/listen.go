@@ -41,9 +41,7 @@ func (l *limited) Accept() (net.Conn, error) {
 		if l.enter(place, bounded) {
 			return &counted{Conn: c, leave: sync.OnceFunc(func() { l.leave(place) })}, nil
 		}
-		if err := c.Close(); err != nil {
-			continue // it is gone
-		}
+		_ = c.Close() // it may be gone already
 	}
 }
 
@@ -53,13 +51,8 @@ func (l *limited) placeOf(c net.Conn) (place string, bounded bool) {
 		return "", false
 	}
 	addr := at.Addr().Unmap()
-	bounded = !addr.IsLoopback()
-	if l.proxy != nil {
-		for _, from := range l.proxy.From {
-			bounded = bounded && !from.Contains(addr)
-		}
-	}
-	return network(addr), bounded
+	ours := addr.IsLoopback() || l.proxy != nil && l.proxy.lists(addr)
+	return network(addr), !ours
 }
 
 func (l *limited) enter(place string, bounded bool) bool {

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"encoding/binary"
@@ -8,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"slices"
 	"strings"
 
 	"github.com/go-webauthn/webauthn/protocol"
@@ -19,8 +21,9 @@ import (
 
 // holder is a person as the library for passkeys has it.
 type holder struct {
-	person *store.Person
-	keys   []webauthn.Credential
+	person  *store.Person
+	factors []store.Factor // their passkeys
+	keys    []webauthn.Credential
 }
 
 func (h *holder) WebAuthnID() []byte                         { return binary.BigEndian.AppendUint64(nil, uint64(h.person.ID)) }
@@ -28,7 +31,12 @@ func (h *holder) WebAuthnName() string                       { return h.person.N
 func (h *holder) WebAuthnDisplayName() string                { return h.person.Name }
 func (h *holder) WebAuthnCredentials() []webauthn.Credential { return h.keys }
 
-func holderOf(p *store.Person, all []store.Factor) (*holder, error) {
+// holds is the person with their passkeys, and the library that asks them.
+func (s *calls) holds(ctx context.Context, p *store.Person) (*holder, *webauthn.WebAuthn, error) {
+	all, err := s.store.Factors(ctx, p.ID)
+	if err != nil {
+		return nil, nil, err
+	}
 	h := &holder{person: p}
 	for _, f := range all {
 		if f.Kind != store.Passkey {
@@ -36,11 +44,12 @@ func holderOf(p *store.Person, all []store.Factor) (*holder, error) {
 		}
 		var key webauthn.Credential
 		if err := json.Unmarshal([]byte(f.Secret), &key); err != nil {
-			return nil, fmt.Errorf("passkey %d: %w", f.ID, err)
+			return nil, nil, fmt.Errorf("passkey %d: %w", f.ID, err)
 		}
-		h.keys = append(h.keys, key)
+		h.factors, h.keys = append(h.factors, f), append(h.keys, key)
 	}
-	return h, nil
+	keys, err := s.passkeys(ctx)
+	return h, keys, err
 }
 
 // passkeys is the library, for the name under which this server is asked: a passkey is good
@@ -67,20 +76,12 @@ func (s *calls) AskPasskey(ctx context.Context, r api.AskPasskeyRequestObject) (
 	if err != nil {
 		return nil, err
 	}
-	all, err := s.store.Factors(ctx, p.ID)
-	if err != nil {
-		return nil, err
-	}
-	h, err := holderOf(&p, all)
+	h, keys, err := s.holds(ctx, &p)
 	if err != nil {
 		return nil, err
 	}
 	if len(h.keys) == 0 {
 		return nil, badInput{errors.New("passkey: there is none yet")}
-	}
-	keys, err := s.passkeys(ctx)
-	if err != nil {
-		return nil, err
 	}
 	options, asked, err := keys.BeginLogin(h)
 	if err != nil {
@@ -92,12 +93,8 @@ func (s *calls) AskPasskey(ctx context.Context, r api.AskPasskeyRequestObject) (
 }
 
 // passkey checks what a passkey answered, and keeps its counter.
-func (s *calls) passkey(ctx context.Context, p *store.Person, all []store.Factor, asked *webauthn.SessionData, answer json.RawMessage) error {
-	h, err := holderOf(p, all)
-	if err != nil {
-		return err
-	}
-	keys, err := s.passkeys(ctx)
+func (s *calls) passkey(ctx context.Context, p *store.Person, asked *webauthn.SessionData, answer json.RawMessage) error {
+	h, keys, err := s.holds(ctx, p)
 	if err != nil {
 		return err
 	}
@@ -109,22 +106,17 @@ func (s *calls) passkey(ctx context.Context, p *store.Person, all []store.Factor
 	if err != nil || used.Authenticator.CloneWarning {
 		return errFactor
 	}
-	n := 0
-	for _, f := range all {
-		if f.Kind != store.Passkey {
-			continue
-		}
-		if string(h.keys[n].ID) == string(used.ID) {
-			secret, err := json.Marshal(used)
-			if err != nil {
-				return err
-			}
-			f.Secret, f.UsedAt = string(secret), new(s.now())
-			return s.store.KeepFactor(ctx, p.ID, f)
-		}
-		n++
+	i := slices.IndexFunc(h.keys, func(key webauthn.Credential) bool { return bytes.Equal(key.ID, used.ID) })
+	if i < 0 {
+		return errFactor
 	}
-	return errFactor
+	secret, err := json.Marshal(used)
+	if err != nil {
+		return err
+	}
+	f := h.factors[i]
+	f.Secret, f.UsedAt = string(secret), new(s.now())
+	return s.store.KeepFactor(ctx, p.ID, f)
 }
 
 // BeginPasskey is what the browser asks for a new passkey.
@@ -133,15 +125,7 @@ func (s *calls) BeginPasskey(ctx context.Context, _ api.BeginPasskeyRequestObjec
 	if err != nil {
 		return nil, err
 	}
-	all, err := s.store.Factors(ctx, p.ID)
-	if err != nil {
-		return nil, err
-	}
-	h, err := holderOf(&p, all)
-	if err != nil {
-		return nil, err
-	}
-	keys, err := s.passkeys(ctx)
+	h, keys, err := s.holds(ctx, &p)
 	if err != nil {
 		return nil, err
 	}

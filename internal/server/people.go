@@ -16,12 +16,17 @@ import (
 // sessionNow is who asks, as the screens need it.
 func (s *calls) sessionNow(ctx context.Context) (api.Session, error) {
 	by, who := desk.CallerOf(ctx), askingOf(ctx)
-	now := s.access.sessionOf(by.Person, by.Role)
 	if who.session.ID == 0 {
-		return now, nil
+		return s.access.sessionOf(by.Person, by.Role), nil
 	}
-	now.FreshUntil = new(who.session.FreshAt.Add(freshFor))
-	needs, err := s.access.needsFactor(ctx, who.id, by.Role)
+	return s.sessionOf(ctx, store.Person{ID: who.id, Name: by.Person, Role: string(by.Role)}, who.rules, who.session.FreshAt)
+}
+
+// sessionOf is a session of the person in which the passphrase was given then.
+func (s *calls) sessionOf(ctx context.Context, p store.Person, rules api.DoorRules, fresh time.Time) (api.Session, error) {
+	now := s.access.sessionOf(p.Name, job.Role(p.Role))
+	now.FreshUntil = new(fresh.Add(freshFor))
+	needs, err := s.access.needsFactor(ctx, rules, p.ID, job.Role(p.Role))
 	if needs {
 		now.NeedsFactor, now.May = &needs, []string{string(job.SignedIn)}
 	}
@@ -63,12 +68,11 @@ func (s *calls) signedInAs(ctx context.Context, p store.Person) (api.Session, st
 	if err != nil {
 		return api.Session{}, "", err
 	}
-	now := s.access.sessionOf(p.Name, job.Role(p.Role))
-	now.FreshUntil = new(s.now().Add(freshFor))
-	needs, err := s.access.needsFactor(ctx, p.ID, job.Role(p.Role))
-	if needs {
-		now.NeedsFactor, now.May = &needs, []string{string(job.SignedIn)}
+	rules, err := s.access.doorRules(ctx)
+	if err != nil {
+		return api.Session{}, "", err
 	}
+	now, err := s.sessionOf(ctx, p, rules, s.now())
 	return now, cookie, errors.Join(err, s.access.noteOf(ctx, store.Event{What: "signed-in", Person: p.Name}))
 }
 

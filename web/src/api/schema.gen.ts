@@ -1802,21 +1802,22 @@ export interface components {
             this: boolean;
         };
         Factors: {
-            all: {
-                /** Format: int64 */
-                id: number;
-                /** @enum {string} */
-                kind: "passkey" | "code";
-                name: string;
-                /** Format: date-time */
-                createdAt: string;
-                /** Format: date-time */
-                usedAt?: string;
-            }[];
+            all: components["schemas"]["Factor"][];
             /** @description How many recovery codes are left */
             recovery: number;
             /** @description The shop asks for one */
             wanted: boolean;
+        };
+        Factor: {
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            kind: "passkey" | "code";
+            name: string;
+            /** Format: date-time */
+            createdAt: string;
+            /** Format: date-time */
+            usedAt?: string;
         };
         DoorRules: {
             /** @description A session ends after half an hour without use and twelve hours in all, instead of three days and thirty */

@@ -2,9 +2,10 @@ import { useQueryClient } from '@tanstack/react-query';
 import { Dialog } from 'radix-ui';
 import { type FormEvent, useEffect, useRef, useState } from 'react';
 import { useFreshen } from '../api/door';
-import { Button, field } from '../ui/Button';
+import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { onPassphrase } from './again';
+import { Passphrase } from './Passphrase';
 
 /** Asks who is signed in for the passphrase once more, before what reaches far. */
 export function PassphraseAgain() {
@@ -47,16 +48,7 @@ export function PassphraseAgain() {
 						This reaches far: who merely finds the machine open is not to do it.
 					</Dialog.Description>
 					<form onSubmit={submit} className="grid gap-4" aria-label="Your passphrase once more">
-						<label className="grid gap-1 text-soft">
-							passphrase
-							<input
-								className={`${field} text-lg`}
-								type="password"
-								autoComplete="current-password"
-								value={passphrase}
-								onChange={(e) => setPassphrase(e.target.value)}
-							/>
-						</label>
+						<Passphrase label="passphrase" value={passphrase} set={setPassphrase} large />
 						<Problem error={freshen.error} />
 						<div className="flex gap-2">
 							<Button kind="main" type="submit" disabled={freshen.isPending || !passphrase}>

@@ -5,10 +5,9 @@ import { Problem } from '../ui/Problem';
 import { dayOf, timeOf } from '../ui/words';
 
 /** What a browser calls itself, in two words: many names stand in it for the sake of others. */
-export function browserWords(agent: string): string {
+function browserWords(agent: string): string {
 	const of: [RegExp, string][] = [
-		[/iPhone|iPad/, 'phone or tablet'],
-		[/Android/, 'phone or tablet'],
+		[/iPhone|iPad|Android/, 'phone or tablet'],
 		[/Windows|Macintosh|Linux|CrOS/, 'computer'],
 	];
 	return of.find(([re]) => re.test(agent))?.[1] ?? 'another device';

@@ -5,6 +5,7 @@ import { onSignIn } from '../api/client';
 import { useStrength } from '../api/door';
 import { useChangePassphrase, useSession, useSignIn } from '../api/shop';
 import { Factors } from '../door/Factors';
+import { Passphrase } from '../door/Passphrase';
 import { Second } from '../door/Second';
 import { Sessions } from '../door/Sessions';
 import { now, watch } from '../phone/phone';
@@ -66,16 +67,7 @@ function SignIn({ again }: { again?: string }) {
 							onChange={(e) => setName(e.target.value)}
 						/>
 					</label>
-					<label className="grid gap-1 text-soft">
-						passphrase
-						<input
-							className={`${field} text-lg`}
-							type="password"
-							autoComplete="current-password"
-							value={passphrase}
-							onChange={(e) => setPassphrase(e.target.value)}
-						/>
-					</label>
+					<Passphrase label="passphrase" value={passphrase} set={setPassphrase} large />
 					<Button kind="main" type="submit" disabled={sign.isPending || !name.trim() || !passphrase}>
 						Sign in
 					</Button>
@@ -115,16 +107,7 @@ export function MeScreen() {
 		<Page title={session.data?.name || 'This phone'} under={session.data?.role}>
 			{session.data?.required && (
 				<form onSubmit={submit} className="grid max-w-md gap-4" aria-label="Change the passphrase">
-					<label className="grid gap-1 text-soft">
-						passphrase until now
-						<input
-							className={field}
-							type="password"
-							autoComplete="current-password"
-							value={old}
-							onChange={(e) => setOld(e.target.value)}
-						/>
-					</label>
+					<Passphrase label="passphrase until now" value={old} set={setOld} />
 					<NewPassphrase value={next} set={setNext} />
 					<Button kind="main" type="submit" disabled={change.isPending || !old || !next}>
 						Change it
