@@ -90,7 +90,7 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 				await route.fulfill({ response: answer, json: { ...(await answer.json()), folder: '/var/lib/elvat/backups' } });
 			});
 			await page.goto(`${server.url}/shop`);
-			await page.getByText('Ole').waitFor();
+			await page.getByLabel('Role of Ole').waitFor();
 		},
 	},
 	{
