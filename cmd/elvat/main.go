@@ -55,7 +55,7 @@ func newRoot() *cobra.Command {
 		demoCommand(),
 		meterCommand(),
 		trialCommand(),
-		makeupCommand(),
+		makeupCommand(), circuitCommand(),
 		rulesCommand(),
 		backupCommand(),
 		restoreCommand(),

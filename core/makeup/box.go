@@ -170,7 +170,7 @@ type Tap struct {
 // Device is one chosen for the box.
 type Device struct {
 	ID               string             `json:"id"`
-	Kind             string             `json:"kind"` // receptacle, gfci, single, usb, smart
+	Kind             string             `json:"kind"` // one of DeviceKinds
 	Amps             float64            `json:"amps"`
 	Terminals        string             `json:"terminals,omitempty"` // screw, clamp, push-in, lever
 	WiresPerTerminal int                `json:"wiresPerTerminal,omitempty"`
@@ -196,6 +196,12 @@ type Device struct {
 	DefectDone string `json:"defectDone,omitempty"`
 }
 
+// DeviceKinds are the kinds of device that can be chosen.
+var DeviceKinds = []string{"receptacle", "gfci", "single", "usb", "smart", arcAndGround}
+
+// arcAndGround is a receptacle that trips on arcs and on ground faults.
+const arcAndGround = "afci-gfci"
+
 // Words of the file with what they can be; the first is taken where none is given.
 var (
 	mounts     = []string{"", "nailed", "ears", "screwed"}
@@ -205,7 +211,6 @@ var (
 	conditions = []string{"", "sound", "nicked", "brittle", "cloth", "scorched"}
 	materials  = []string{"", "copper", aluminum}
 	seconds    = []Second{"", SecondUnknown, OtherLeg, SwitchLeg}
-	kinds      = []string{"receptacle", "gfci", "single", "usb", "smart"}
 	terminals  = []string{"", screw, clamp, pushIn, lever}
 	sights     = []string{
 		"bare-copper",
@@ -533,7 +538,7 @@ func (b *Box) checkDevices() error {
 			oneOf(
 				place+".kind",
 				v.Kind,
-				kinds,
+				DeviceKinds,
 			),
 			oneOf(place+".terminals", v.Terminals, terminals),
 			oneOf(place+".slots", v.Slots, []int{2, 3}),
@@ -637,8 +642,8 @@ func (b *Box) devices() []*Device {
 	return all
 }
 
-// IsGFCI reports whether the device is a GFCI receptacle.
-func (v *Device) IsGFCI() bool { return v.Kind == string(circuit.GFCI) }
+// IsGFCI reports whether the device is a GFCI receptacle, whatever else it trips on.
+func (v *Device) IsGFCI() bool { return v.Kind == string(circuit.GFCI) || v.Kind == arcAndGround }
 
 // onePole reports whether the device has a single terminal for each conductor,
 // so that nothing is fed on through it.

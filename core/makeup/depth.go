@@ -57,7 +57,7 @@ func (l *look) depth() {
 // its own is not told. Assumption: usual ones.
 func DeviceDepth(kind string) wire.Inches {
 	switch kind {
-	case "gfci", "smart":
+	case "gfci", "smart", arcAndGround:
 		return 1.5
 	case "usb":
 		return 1.7

@@ -190,7 +190,9 @@ func (l *look) device() {
 	if !l.b.protectionKnown() && (r.AFCI.Required || r.GFCI.Required) {
 		l.ask("breaker.protection", "What is the breaker: plain, GFCI, AFCI, or both in one?")
 	}
-	if r.AFCI.Required && l.b.Breaker.Protection == circuit.NoProtection || r.AFCI.Required && l.b.Breaker.Protection == circuit.GFCIBreaker {
+	// A replacement may bring it itself: 406.4(D)(4) (from memory).
+	brought := slices.ContainsFunc(l.b.devices(), func(v *Device) bool { return v.Kind == arcAndGround })
+	if r.AFCI.Required && !brought && (l.b.Breaker.Protection == circuit.NoProtection || l.b.Breaker.Protection == circuit.GFCIBreaker) {
 		l.add(Finding{
 			Code: "afci-required", Severity: Must, At: []string{circuit.Panel}, Text: "Arc-fault protection is asked for here, and the breaker has none: " + r.AFCI.Why + ".",
 			Section: r.AFCI.Section, Edition: r.AFCI.Edition, Check: nec.Adopted, Fix: "An arc-fault breaker, an arc-fault receptacle at the first outlet, or one fed from such a device.",

@@ -173,7 +173,7 @@ func drawBox(r *rand.Rand) *Box {
 func drawDevice(r *rand.Rand, id string) *Device {
 	v := &Device{
 		ID:              id,
-		Kind:            pick(r, kinds...),
+		Kind:            pick(r, DeviceKinds...),
 		Amps:            pick(r, 15.0, 15, 20),
 		Terminals:       pick(r, terminals...),
 		TamperResistant: maybe(r, true, false),
@@ -405,7 +405,7 @@ func solved(b *Box, p *Plan) (problems []string) {
 	}
 	for _, v := range append([]Device{*b.Device}, b.Others...) {
 		kind := "receptacle"
-		if v.Kind == "gfci" {
+		if v.IsGFCI() {
 			kind = "gfci"
 		}
 		d := object{"id": v.ID, "kind": kind, "amps": v.Amps, "slots": v.Slots}

@@ -179,6 +179,37 @@ const (
 	Yoke             Topic = "box-fill-yoke"
 )
 
+// Topics of a new run.
+const (
+	OwnCircuit    Topic = "own-circuit"
+	BranchLoad    Topic = "branch-load"
+	Ampacity      Topic = "ampacity"
+	VoltageDrop   Topic = "voltage-drop"
+	ExtendAFCI    Topic = "extend-afci"
+	BoredHoles    Topic = "bored-holes"
+	CableSupport  Topic = "cable-support"
+	UFSupport     Topic = "uf-support"
+	SmallBoxCable Topic = "small-box-cable"
+	AcrossJoists  Topic = "across-joists"
+	InAttic       Topic = "in-attic"
+	NotForCable   Topic = "not-for-cable"
+	EMTSupport    Topic = "emt-support"
+	PVCSupport    Topic = "pvc-support"
+	ConduitFill   Topic = "conduit-fill"
+	ConduitBends  Topic = "conduit-bends"
+	WetRaceway    Topic = "wet-raceway"
+	EMTAsGround   Topic = "emt-ground"
+	FireSeal      Topic = "fire-seal"
+	BreakerListed Topic = "breaker-listed"
+	PanelSpace    Topic = "panel-space"
+	ServiceLoad   Topic = "service-load"
+	MixedKinds    Topic = "mixed-kinds"
+	AccessibleBox Topic = "accessible-box"
+	NeutralOfGFCI Topic = "neutral-of-gfci"
+	WorkingSpace  Topic = "working-space"
+	UnusedCable   Topic = "unused-cable"
+)
+
 // A Condition says of which places a rule speaks; zero: of all.
 type Condition struct {
 	Rooms      []Room     `json:"rooms,omitempty"`

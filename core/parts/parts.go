@@ -175,8 +175,48 @@ var (
 	Driver      = Item{"level", "small level", "", Tool, 0}
 )
 
+// Conduit is bought by the foot, in sticks of ten; what belongs to it goes by its size.
+func Conduit(kind wire.Tubing, size string) Item {
+	return Item{conduit("conduit", kind, size), fmt.Sprintf("%s %s\u00a0in", tubing[kind], size), "ft", Wire, 0.9}
+}
+
+// ConduitPart is a connector, coupling, strap, elbow, bushing or body of conduit.
+func ConduitPart(what string, kind wire.Tubing, size string) Item {
+	usual := map[string]float64{"connector": 0.8, "coupling": 0.7, "strap": 0.4, "elbow": 2, "body": 7, "bushing": 0.5}[what]
+	if what == "body" {
+		return Item{conduit(what, kind, size), fmt.Sprintf("conduit body, %s %s\u00a0in", tubing[kind], size), "", Hardware, usual}
+	}
+	return Item{conduit(what, kind, size), fmt.Sprintf("%s, %s %s\u00a0in", what, tubing[kind], size), "", Hardware, usual}
+}
+
+var tubing = map[wire.Tubing]string{wire.EMT: "EMT", wire.PVC: "PVC conduit"}
+
+func conduit(what string, kind wire.Tubing, size string) string {
+	return fmt.Sprintf("%s-%s-%s", what, kind, strings.NewReplacer("/", "-", " ", "-").Replace(size))
+}
+
+// What a new run is fastened and closed with.
+var (
+	Staple         = Item{"staple", "insulated cable staple", "", Hardware, 0.1}
+	SteelPlate     = Item{"steel-plate", "steel plate to guard a cable, 1/16\u00a0in", "", Hardware, 0.6}
+	PanelConnector = Item{"panel-connector", "cable connector for a knockout", "", Hardware, 0.8}
+	Anchor         = Item{"anchor", "screw and masonry anchor", "", Hardware, 0.3}
+	RunningBoard   = Item{"running-board", "running board or guard strip", "ft", Hardware, 1.2}
+	RaisedCover    = Item{"raised-cover", "raised cover for a square metal box, for its device", "", Plate, 3}
+	BlankPlate     = Item{"blank-plate", "blank plate", "", Plate, 1.5}
+	DirectoryLabel = Item{"directory-label", "label for the panel", "", Marking, 0.2}
+	Sealant        = Item{"sealant", "sealant for the siding", "", Hardware, 6}
+	FireSealant    = Item{"fire-sealant", "fire-rated sealant for bored plates", "", Hardware, 9}
+
+	Drill     = Item{"drill", "drill and bits for the framing", "", Tool, 0}
+	FishTape  = Item{"fish-tape", "fish tape and rods", "", Tool, 0}
+	Bender    = Item{"bender", "hand bender", "", Tool, 0}
+	Saw       = Item{"saw", "saw for the wall or the conduit", "", Tool, 0}
+	HammerBit = Item{"hammer-drill", "hammer drill and masonry bits", "", Tool, 0}
+)
+
 // An Outlet is a receptacle as it is bought: by kind (receptacle, gfci, single, usb,
-// smart), amperes, slots, grade and what it is listed for.
+// smart, afci-gfci), amperes, slots, grade and what it is listed for.
 type Outlet struct {
 	Kind     string
 	Amps     float64
@@ -193,6 +233,7 @@ var outlets = map[string]struct {
 }{
 	"gfci": {"GFCI receptacle", 24}, "receptacle": {"duplex receptacle", 4}, "single": {"single receptacle", 5},
 	"usb": {"receptacle with USB", 28}, "smart": {"smart receptacle", 35},
+	"afci-gfci": {"AFCI/GFCI receptacle", 45},
 }
 
 // Item is the outlet with its code and words.
@@ -268,7 +309,7 @@ func Catalogue() []Item {
 			all = append(all, o.Item())
 		}
 		heavy := Outlet{Kind: "receptacle", Amps: amps, Tamper: true, Heavy: true}
-		all = append(all, heavy.Item(), Outlet{Kind: "single", Amps: amps, Tamper: true}.Item())
+		all = append(all, heavy.Item(), Outlet{Kind: "afci-gfci", Amps: amps, Tamper: true}.Item(), Outlet{Kind: "single", Amps: amps, Tamper: true}.Item())
 	}
 	all = append(all,
 		Outlet{Kind: "receptacle", Amps: 15, TwoSlot: true}.Item(), Outlet{Kind: "usb", Amps: 20, Tamper: true}.Item(),
@@ -288,6 +329,15 @@ func Catalogue() []Item {
 			all = append(all, s)
 		}
 	}
+	all = append(all, Staple, SteelPlate, PanelConnector, Anchor, RunningBoard, RaisedCover, BlankPlate, DirectoryLabel, Sealant, FireSealant)
+	for _, kind := range wire.Tubings {
+		all = append(all, Conduit(kind, "1/2"), Conduit(kind, "3/4"))
+		for _, what := range []string{"connector", "coupling", "strap", "bushing", "body"} {
+			all = append(all, ConduitPart(what, kind, "1/2"), ConduitPart(what, kind, "3/4"))
+		}
+	}
+	all = append(all, ConduitPart("elbow", wire.PVC, "1/2"), ConduitPart("elbow", wire.PVC, "3/4"))
+	all = append(all, NewBreaker(15, 1, "AFCI and GFCI"), NewBreaker(20, 1, "AFCI and GFCI"), Cable("NM", 10, 2), Cable("UF", 12, 2))
 	slices.SortStableFunc(all, func(a, b Item) int { return slices.Index(Groups, a.Group) - slices.Index(Groups, b.Group) })
 	return all
 }

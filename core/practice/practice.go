@@ -28,6 +28,9 @@ type House struct {
 	DeadTest    string `json:"deadTest,omitempty"`
 	PlateScrews string `json:"plateScrews,omitempty"`
 	Proving     string `json:"proving,omitempty"`
+	Circuit     string `json:"circuit,omitempty"`
+	GFCIAt      string `json:"gfciAt,omitempty"`
+	Exposed     string `json:"exposed,omitempty"`
 }
 
 // Choices, named where rules turn on them.
@@ -62,6 +65,12 @@ const (
 	Horizontal    = "horizontal"
 	NearFirst     = "near-first"
 	FarFirst      = "far-first"
+	Always20      = "20"
+	AsAsked       = "as-asked"
+	AtFirst       = "first-outlet"
+	AtBreaker     = "breaker"
+	ExposedCable  = "cable"
+	ExposedPipe   = "conduit"
 )
 
 // An Option is one school.
@@ -108,6 +117,12 @@ var schools = []School{
 		Why: "Dust does not lie in them, and one that moved shows."},
 	{Key: "proving", Words: "Order of proving", Options: []Option{{NearFirst, "This outlet first, then outward"}, {FarFirst, "The last outlet first"}},
 		Why: "A fault at the device just made up shows at once."},
+	{Key: "circuit", Words: "A new circuit", Options: []Option{{Always20, "20 A and 12 AWG, whatever it serves"}, {AsAsked, "As the load asks"}},
+		Why: "What is plugged in next is heavier, and the thicker cable costs little more."},
+	{Key: "gfciAt", Words: "GFCI of a new circuit", Options: []Option{{AtFirst, "At the first outlet that asks for it"}, {AtBreaker, "In the breaker"}},
+		Why: "It is reset where it tripped, and what lies ahead of it stays on."},
+	{Key: "exposed", Words: "A new run in the open, in unfinished rooms", Options: []Option{{ExposedCable, "Cable, through bored holes or on boards"}, {ExposedPipe, "Conduit"}},
+		Why: "Through bored holes nothing hangs on it and nothing knocks against it; conduit costs three times the work."},
 }
 
 // each calls do with every choice.
