@@ -144,7 +144,8 @@ func (r *Record) decide(c Command, h House) (*Action, error) {
 }
 
 // maySet refuses what the person may not bring about, by whatever command and however it
-// comes: an entry that is in force now and was not, and a gate that stands open on
+// comes: an entry that is in force now and was not, what a qualified person says of a new run,
+// and a gate that stands open on
 // somebody's word now and was shut, as when what had shut it is taken back.
 func (r *Record) maySet(before *Record, c *Command) error {
 	if c.Role == "" {
@@ -152,6 +153,11 @@ func (r *Record) maySet(before *Record, c *Command) error {
 	}
 	if !c.Role.May(job.Pass) && r.passed(before) {
 		return NotAllowed{c.Role, job.Pass}
+	}
+	for i := range r.NewRuns {
+		if n := &r.NewRuns[i]; !c.Role.May(job.Pass) && n.tookOn(before.NewRun(n.ID)) {
+			return NotAllowed{c.Role, job.Pass}
+		}
 	}
 	inForce := map[string]bool{}
 	for i, e := range before.Journal {

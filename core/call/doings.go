@@ -10,6 +10,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/job"
+	"elvat/core/makeup"
 	"elvat/core/runs"
 	"elvat/core/strict"
 	"elvat/core/tester"
@@ -24,6 +25,8 @@ type Begin struct {
 	Circuit    json.RawMessage       `json:"circuit"`
 	Conditions *diagnosis.Conditions `json:"conditions,omitempty"`
 	Order      *runs.Map             `json:"order,omitempty"`
+	// Made are boxes of the run that are made up already, elvat-box/1: it was laid anew.
+	Made []json.RawMessage `json:"made,omitempty"`
 }
 
 func (*Begin) what(*Record) string { return "new call" }
@@ -52,6 +55,22 @@ func (b *Begin) decide(d *draft) error {
 	}
 	if b.Order != nil {
 		if err := d.set(Key{Kind: TheOrder}, b.Order); err != nil {
+			return err
+		}
+	}
+	for i, box := range b.Made {
+		parsed, err := makeup.Parse(box)
+		if err == nil {
+			err = parsed.Agrees(c)
+		}
+		if err != nil {
+			return bad("made[%d]: %w", i, err)
+		}
+		document, err := parsed.Encode()
+		if err != nil {
+			return err
+		}
+		if err := d.made(parsed.ID, document, nil); err != nil {
 			return err
 		}
 	}

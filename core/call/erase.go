@@ -41,7 +41,9 @@ func (r *Record) Erase() ([]Part, error) {
 		case AnEntry:
 			p.Document, err = eraseEntry(p.Document, rooms)
 		case ABox:
-			p.Document, err = eraseBox(p.Document)
+			p.Document, err = eraseWithin(p.Document, "makeup")
+		case ANewRun:
+			p.Document, err = eraseWithin(p.Document, "order")
 		}
 		if err != nil {
 			return nil, fmt.Errorf("%s %s: %w", p.Kind, p.ID, err)
@@ -114,18 +116,19 @@ func eraseEntry(document json.RawMessage, rooms rooms) (json.RawMessage, error) 
 	return json.Marshal(e)
 }
 
-func eraseBox(document json.RawMessage) (json.RawMessage, error) {
+// eraseWithin takes out what people call things in the document that a part holds.
+func eraseWithin(document json.RawMessage, key string) (json.RawMessage, error) {
 	var k map[string]json.RawMessage
 	if err := json.Unmarshal(document, &k); err != nil {
 		return nil, err
 	}
-	var makeup any
-	if err := json.Unmarshal(k["makeup"], &makeup); err != nil {
+	var held any
+	if err := json.Unmarshal(k[key], &held); err != nil {
 		return nil, err
 	}
-	blank(makeup)
+	blank(held)
 	var err error
-	if k["makeup"], err = json.Marshal(makeup); err != nil {
+	if k[key], err = json.Marshal(held); err != nil {
 		return nil, err
 	}
 	return json.Marshal(k)
@@ -141,7 +144,7 @@ func blank(v any) {
 	case map[string]any:
 		for key, one := range v {
 			switch key {
-			case "label", "name", "serves":
+			case "label", "name", "serves", "what":
 				if _, text := one.(string); text {
 					delete(v, key)
 					continue

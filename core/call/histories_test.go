@@ -17,6 +17,7 @@ import (
 	"elvat/core/diagnosis"
 	"elvat/core/job"
 	"elvat/core/makeup"
+	"elvat/core/newrun"
 	"elvat/core/runs"
 	"elvat/core/supply"
 	"elvat/core/tester"
@@ -130,6 +131,9 @@ func (h *history) drawn() Doing {
 			device = box.Devices[0].ID
 		}
 	}
+	if r.IntN(10) == 0 {
+		return h.towardsMakeUp(stop) // it takes several in a row
+	}
 	switch name := pick(r, Names()...); name {
 	case "rename":
 		return &Rename{Title: pick(r, nil, new("Loft"), new("Press room")), Complaint: new(fmt.Sprint("dead ", r.IntN(3)))}
@@ -218,6 +222,8 @@ func (h *history) drawn() Doing {
 		return &UsePart{ID: h.id(), Item: pick(r, "wall plate", "lever, 3-wire"), Count: float64(1 + r.IntN(3))}
 	case "settle-conflict":
 		return &SettleConflict{h.someID(AConflict), pick(r, "mine", "theirs")}
+	case "set-new-run", "remove-new-run", "set-new-run-steps", "accept-in-new-run", "lay-run":
+		return h.towardsNewRun(name, stop)
 	case "redo":
 		return &Redo{}
 	default:
@@ -258,6 +264,38 @@ func (h *history) towardsMakeUp(stop string) Doing {
 		}
 	}
 	return &MakeUp{stop}
+}
+
+// towardsNewRun is what may be wanted of a new run, and what it lacks to be laid.
+func (h *history) towardsNewRun(name, stop string) Doing {
+	r := h.r
+	run := pick(r, "N1", "N2")
+	n := h.record.NewRun(run)
+	switch {
+	case name == "remove-new-run" && r.IntN(3) == 0:
+		return &RemoveNewRun{run}
+	case n == nil || name == "set-new-run":
+		o := &newrun.Order{Format: newrun.Format, ID: run, Name: pick(r, "Kiln", "Loom"), From: pick(r, circuit.Panel, stop), Outlets: []newrun.Outlet{{
+			ID: "X" + run, For: pick(r, newrun.Workshop, newrun.General), Way: []newrun.Leg{{By: newrun.OpenJoists, Feet: float64(5 + r.IntN(30))}},
+		}}}
+		return &SetNewRun{h.raw(o)}
+	case name == "lay-run":
+		return &LayRun{Run: run}
+	}
+	p, err := h.record.PlanOf(n.Order, theHouse.Shop)
+	if err != nil {
+		return &RemoveNewRun{run}
+	}
+	if open := n.Open(p); len(open) > 0 && name == "accept-in-new-run" {
+		return &AcceptInRun{run, open[0], "Ada", "until Friday"}
+	}
+	var all []string
+	for i := range p.Steps {
+		if p.Steps[i].ToLay() || r.IntN(3) == 0 {
+			all = append(all, p.Steps[i].Code)
+		}
+	}
+	return &SetNewRunSteps{run, all}
 }
 
 // someID is that of a part there is, if any.
@@ -546,7 +584,7 @@ func TestDoingsAsSent(t *testing.T) {
 		case 0:
 			d = h.said()
 		case 1:
-			d = &MakeUp{"B2"}
+			d = pick[Doing](h.r, &MakeUp{"B2"}, &AcceptInRun{"N1", "no-space", "Ada", "until Friday"}, &LayRun{"N1", "Van 1"}, &SetNewRunSteps{"N1", []string{"check"}})
 		}
 		seen[Name(d)] = true
 		data, err := FormatDoing(d)
@@ -560,7 +598,7 @@ func TestDoingsAsSent(t *testing.T) {
 	}
 	for _, row := range []struct{ name, sent, says string }{
 		{"no JSON", `{`, ""},
-		{"not said what", `{}`, `do: one of ["add-entry"`},
+		{"not said what", `{}`, `do: one of ["accept-in-new-run" "add-entry"`},
 		{"no such thing", `{ "do": "dance" }`, `do: "dance" is none of`},
 		{"a field too many", `{ "do": "make-up", "box": "B1", "colour": "red" }`, "colour"},
 		{"a field of another kind", `{ "do": "make-up", "box": 1 }`, "box"},

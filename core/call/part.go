@@ -36,6 +36,7 @@ const (
 	AUsed         Kind = "used"   // a part used up
 	AnAnswer      Kind = "answer" // of the customer
 	AConflict     Kind = "conflict"
+	ANewRun       Kind = "new-run" // that is planned on the call
 )
 
 // stays are the kinds that are struck out when they are taken back, and stay to be seen.
@@ -198,6 +199,8 @@ func (r *Record) open(p Part) (err error) {
 		r.Journal, r.EntryIDs = append(r.Journal, e), append(r.EntryIDs, p.ID)
 	case ABox:
 		err = r.openBox(p)
+	case ANewRun:
+		err = r.openNewRun(p)
 	case APicture:
 		k := Picture{ID: p.ID}
 		err = json.Unmarshal(p.Document, &k)

@@ -31,6 +31,7 @@ type Record struct {
 	Changed        []string             // devices known to have been changed lately
 	Readings       []Kept               // as they came in
 	Boxes          []Box                // those that are recorded
+	NewRuns        []NewRun             // that are planned on the call
 	Journal        job.Journal          // as it was done
 	EntryIDs       []string             // of its entries
 	Pictures       []Picture

@@ -74,13 +74,15 @@ func (r *Record) checkPart(k Key, document json.RawMessage) error {
 		return checkDirectory(document)
 	case ABox:
 		return checkBox(document)
+	case ANewRun:
+		return checkNewRun(document)
 	}
 	return nil
 }
 
 // names are what people call the parts that two can set.
 var names = map[Kind]string{
-	TheState: "state of the circuit", TheConditions: "place", TheOrder: "order of the boxes", TheRun: "run", TheDirectory: "panel directory", TheCall: "call",
+	TheState: "state of the circuit", TheConditions: "place", TheOrder: "order of the boxes", TheRun: "run", TheDirectory: "panel directory", TheCall: "call", ANewRun: "new run",
 }
 
 // Words say what the conflict is about.

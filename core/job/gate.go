@@ -17,6 +17,7 @@ const (
 	ToOpen       GateName = "open"       // taking the cover and the device off
 	ToConductors GateName = "conductors" // touching wires, making up
 	ToMakeUp     GateName = "make-up"    // what must be mended first
+	ToLay        GateName = "lay"        // counting a new run as laid
 	ToHandOver   GateName = "hand-over"
 )
 

@@ -85,7 +85,7 @@ func (p *planner) materials() {
 	}
 	if p.plan.There != nil {
 		for _, one := range p.plan.There.Plan.Materials {
-			n.merge("start", one)
+			n.merge(StartStep, one)
 		}
 	}
 	for i := range p.plan.Stretches {

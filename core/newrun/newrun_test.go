@@ -397,7 +397,9 @@ func TestAnyOrder(t *testing.T) {
 			assert.True(t, strings.Contains(err.Error(), "30 A"), "seed %d: %v", seed, err)
 			continue
 		}
-		say := func(what string, args ...any) string { return fmt.Sprintf("seed %d: %s", seed, fmt.Sprintf(what, args...)) }
+		say := func(what string, args ...any) string {
+			return fmt.Sprintf("seed %d: %s", seed, fmt.Sprintf(what, args...))
+		}
 		assert.GreaterOrEqual(t, p.Breaker.Amps, p.Load.Needed-1e-9, say("breaker"))
 		if p.Conductor.AWG >= 10 {
 			assert.GreaterOrEqual(t, p.Conductor.AWG.MostAmps(), p.Breaker.Amps, say("240.4(D)"))
@@ -528,4 +530,3 @@ func BenchmarkMake(b *testing.B) {
 		}
 	}
 }
-

@@ -50,6 +50,22 @@ type Step struct {
 	Caution string `json:"caution,omitempty"`
 }
 
+// CheckStep is the code of the step that measures the run before it is connected.
+const CheckStep = "check"
+
+// StartStep is the code of the step that makes up the box which a run is extended from.
+const StartStep = "start"
+
+// LicensedStep reports whether the code is of a step in the panel, which is a licensed
+// person's.
+func LicensedStep(code string) bool { return strings.HasPrefix(code, "panel-") }
+
+// ToLay reports whether the step is done before the run counts as laid.
+func (s *Step) ToLay() bool { return s.Part != Prove && s.Part != Removing && s.Part != Last }
+
+// NeedsCheck reports whether the step comes after the run was measured.
+func (s *Step) NeedsCheck() bool { return s.Gate == gateChecked }
+
 type list struct {
 	p   *planner
 	all []Step
@@ -85,7 +101,7 @@ func (p *planner) steps() {
 	if p.o.Extends() {
 		l.add("dead", Start, fmt.Sprintf("Breaker %s off, locked, and the box at %s proven dead", b.Label, p.run.LabelOf(p.o.From)),
 			"Tester proven on a live source, dead on all pairs of both halves and to a proven ground, tester proven again.", at(p.o.From), caution("A second circuit in the box stays live."))
-		l.add("start", Start, fmt.Sprintf("Make up the box at %s with the new cable", p.run.LabelOf(p.o.From)), "By the steps of its own plan, after the new run is laid and made up.", at(p.o.From), gate(makeup.GateDead))
+		l.add(StartStep, Start, fmt.Sprintf("Make up the box at %s with the new cable", p.run.LabelOf(p.o.From)), "By the steps of its own plan, after the new run is laid and made up.", at(p.o.From), gate(makeup.GateDead))
 	}
 	l.boxes()
 	for i := range p.plan.Stretches {
@@ -96,7 +112,7 @@ func (p *planner) steps() {
 		l.add("make-up:"+m.Outlet, MakeUp, fmt.Sprintf("Make up %s: %s", m.Label, m.Box.Device.Words()),
 			fmt.Sprintf("By the steps of its own plan; %d of them. The far end of the run is not connected yet.", len(m.Plan.Steps)), at(m.Outlet))
 	}
-	l.add("check", Check, "Measure the run before it is connected", "Nothing plugged in, every GFCI reset: ohms between hot and neutral, hot and ground, neutral and ground, all open. Then the far ends joined, one pair at a time: below an ohm there and back.")
+	l.add(CheckStep, Check, "Measure the run before it is connected", "Nothing plugged in, every GFCI reset: ohms between hot and neutral, hot and ground, neutral and ground, all open. Then the far ends joined, one pair at a time: below an ohm there and back.")
 	if b.New {
 		l.panel()
 	} else {

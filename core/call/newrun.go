@@ -1,0 +1,423 @@
+package call
+
+import (
+	"encoding/json"
+	"slices"
+	"strings"
+	"time"
+
+	"elvat/core/circuit"
+	"elvat/core/job"
+	"elvat/core/makeup"
+	"elvat/core/newrun"
+	"elvat/core/practice"
+)
+
+// newRunPart is the document of ANewRun: what is ordered, how far it is, and when it was laid.
+type newRunPart struct {
+	Order    json.RawMessage `json:"order"` // elvat-newrun/1
+	Done     []string        `json:"done,omitempty"`
+	Accepted []Accepted      `json:"accepted,omitempty"`
+	LaidAt   *time.Time      `json:"laidAt,omitempty"`
+}
+
+// Accepted is a finding of a new run that a named qualified person took on.
+type Accepted struct {
+	Key string    `json:"key"`
+	By  string    `json:"by"`
+	Why string    `json:"why"`
+	At  time.Time `json:"at"`
+}
+
+// A NewRun is one that is planned on the call: a circuit of its own, or the way on of the run.
+type NewRun struct {
+	ID       string
+	Order    *newrun.Order
+	Done     []string // steps of its plan
+	Accepted []Accepted
+	LaidAt   *time.Time
+}
+
+func (r *Record) openNewRun(p Part) error {
+	var k newRunPart
+	if err := json.Unmarshal(p.Document, &k); err != nil {
+		return err
+	}
+	o, err := newrun.Reopen(k.Order)
+	r.NewRuns = append(r.NewRuns, NewRun{ID: p.ID, Order: o, Done: k.Done, Accepted: k.Accepted, LaidAt: k.LaidAt})
+	return err
+}
+
+// NewRun is the one that is planned under the name; nil where there is none.
+func (r *Record) NewRun(id string) *NewRun {
+	if i := slices.IndexFunc(r.NewRuns, func(n NewRun) bool { return n.ID == id }); i >= 0 {
+		return &r.NewRuns[i]
+	}
+	return nil
+}
+
+// PlanOf plans a new run on the call's own run as it is.
+func (r *Record) PlanOf(o *newrun.Order, shop practice.Shop) (*newrun.Plan, error) {
+	if !o.Extends() {
+		return newrun.Make(o, shop, nil)
+	}
+	var opened []*makeup.Box
+	for i := range r.Boxes {
+		if r.Boxes[i].Makeup != nil {
+			opened = append(opened, r.Boxes[i].Makeup)
+		}
+	}
+	run := r.Circuit
+	if run.Box(o.Outlets[0].ID) != nil { // it was laid: it is planned as on the run before
+		run = without(run, o)
+	}
+	return newrun.Make(o, shop, run, opened...)
+}
+
+// without is the run without the order's outlets.
+func without(run *circuit.Circuit, o *newrun.Order) *circuit.Circuit {
+	c := run.Clone()
+	ours := func(box string) bool {
+		return slices.ContainsFunc(o.Outlets, func(v newrun.Outlet) bool { return v.ID == box })
+	}
+	var gone []string
+	c.Cables = slices.DeleteFunc(c.Cables, func(x circuit.Cable) bool {
+		if ours(x.To) {
+			gone = append(gone, x.ID)
+		}
+		return ours(x.To)
+	})
+	c.Boxes = slices.DeleteFunc(c.Boxes, func(b circuit.Box) bool { return ours(b.ID) })
+	for i := range c.Boxes {
+		c.Boxes[i].Wiring = slices.DeleteFunc(c.Boxes[i].Wiring, func(pair [2]string) bool {
+			return slices.ContainsFunc(gone, func(id string) bool {
+				return strings.HasPrefix(pair[0], id+"@") || strings.HasPrefix(pair[1], id+"@")
+			})
+		})
+		c.Boxes[i].Load = slices.DeleteFunc(c.Boxes[i].Load, func(id string) bool { return slices.Contains(gone, id) })
+	}
+	return c
+}
+
+// tookOn reports whether the new run has something that a qualified person says, and had it
+// not before: a finding taken on, or a step of the panel's list done.
+func (n *NewRun) tookOn(before *NewRun) bool {
+	var was NewRun
+	if before != nil {
+		was = *before
+	}
+	for _, a := range n.Accepted {
+		if !slices.Contains(was.Accepted, a) {
+			return true
+		}
+	}
+	for _, code := range n.Done {
+		if newrun.LicensedStep(code) && !slices.Contains(was.Done, code) {
+			return true
+		}
+	}
+	return false
+}
+
+// Open are the keys of what has to be mended or accepted before the new run is laid.
+func (n *NewRun) Open(p *newrun.Plan) []string {
+	open := []string{}
+	for _, f := range p.Open() {
+		if !slices.ContainsFunc(n.Accepted, func(a Accepted) bool { return a.Key == f.Key }) {
+			open = append(open, f.Key)
+		}
+	}
+	return open
+}
+
+// Gate stands before a new run counts as laid: nothing open, and every step before the
+// proof done.
+func (n *NewRun) Gate(p *newrun.Plan) job.Gate {
+	g := job.Gate{Gate: job.ToLay, Open: true, Missing: []string{}}
+	if open := n.Open(p); len(open) > 0 {
+		for _, f := range p.Findings {
+			if slices.Contains(open, f.Key) {
+				g.Missing = append(g.Missing, strings.TrimSuffix(f.Text, "."))
+			}
+		}
+	}
+	for _, s := range p.Steps {
+		if s.ToLay() && !slices.Contains(n.Done, s.Code) {
+			g.Missing = append(g.Missing, s.Do)
+		}
+	}
+	g.Open = len(g.Missing) == 0
+	return g
+}
+
+// SetNewRun keeps what is ordered.
+type SetNewRun struct {
+	Order json.RawMessage `json:"order"` // elvat-newrun/1
+}
+
+func (*SetNewRun) what(*Record) string { return "new run" }
+
+// mostNewRuns are planned on one call. Assumption.
+const mostNewRuns = 10
+
+func (c *SetNewRun) decide(d *draft) error {
+	o, err := newrun.Parse(c.Order)
+	if err != nil {
+		return BadInput{err}
+	}
+	if there := d.r.NewRun(o.ID); there == nil && len(d.r.NewRuns) >= mostNewRuns {
+		return bad("new run: %d are planned on this call, and it takes no more", mostNewRuns)
+	} else if there != nil && there.LaidAt != nil {
+		return bad("new run %s: it is laid; what is changed now is another one", o.ID)
+	}
+	if o.Extends() && d.r.Circuit.Box(o.From) == nil {
+		return bad("new run: from: %q is no box of the run", o.From)
+	}
+	for i := range o.Outlets {
+		if o.Extends() && d.r.Circuit.Box(o.Outlets[i].ID) != nil {
+			return bad("new run: outlets[%d].id: %q is a box of the run already", i, o.Outlets[i].ID)
+		}
+	}
+	document, err := json.Marshal(o)
+	if err != nil {
+		return err
+	}
+	return d.mergeNewRun(o.ID, func(k *newRunPart) { k.Order = document })
+}
+
+// mergeNewRun sets something in a new run's part as its screen had it, joined with what
+// others set since.
+func (d *draft) mergeNewRun(id string, set func(*newRunPart)) error {
+	k := Key{ANewRun, id}
+	base, since, err := d.r.asSeen(k, d.c)
+	if err != nil {
+		return err
+	}
+	if since == nil {
+		base = d.doc(k)
+	}
+	var mine newRunPart
+	if len(base) > 0 {
+		if err := json.Unmarshal(base, &mine); err != nil {
+			return err
+		}
+	}
+	set(&mine)
+	document, err := json.Marshal(mine)
+	if err != nil {
+		return err
+	}
+	return d.merge(k, document, checkNewRun)
+}
+
+func checkNewRun(data []byte) error {
+	var k newRunPart
+	if err := json.Unmarshal(data, &k); err != nil {
+		return err
+	}
+	_, err := newrun.Reopen(k.Order)
+	return err
+}
+
+// RemoveNewRun drops a plan that was not laid.
+type RemoveNewRun struct {
+	Run string `json:"run"`
+}
+
+func (*RemoveNewRun) what(*Record) string { return "dropped a new run" }
+
+func (c *RemoveNewRun) decide(d *draft) error {
+	n := d.r.NewRun(c.Run)
+	if n == nil {
+		return ErrNotFound
+	}
+	if n.LaidAt != nil {
+		return bad("new run %s: it is laid", c.Run)
+	}
+	d.put(Key{ANewRun, c.Run}, nil)
+	return nil
+}
+
+// SetNewRunSteps records which steps of its plan are done.
+type SetNewRunSteps struct {
+	Run  string   `json:"run"`
+	Done []string `json:"done"`
+}
+
+func (*SetNewRunSteps) what(*Record) string { return "steps of the new run" }
+
+// mostNewRunSteps is more than a plan has. Assumption.
+const mostNewRunSteps = 600
+
+func (c *SetNewRunSteps) decide(d *draft) error {
+	if len(c.Done) > mostNewRunSteps {
+		return bad("done: more steps than a plan has")
+	}
+	n := d.r.NewRun(c.Run)
+	if n == nil {
+		return ErrNotFound
+	}
+	p, err := d.r.PlanOf(n.Order, d.house.Shop)
+	if err != nil {
+		return BadInput{err}
+	}
+	var now []string
+	for _, s := range p.Steps {
+		if slices.Contains(c.Done, s.Code) {
+			now = append(now, s.Code)
+		}
+	}
+	for _, s := range p.Steps {
+		if s.NeedsCheck() && slices.Contains(now, s.Code) && !slices.Contains(now, newrun.CheckStep) {
+			return GateShut{job.Gate{Gate: job.ToLay, Missing: []string{"measure the run before it is connected"}}, c.Run}
+		}
+	}
+	if slices.Contains(now, newrun.StartStep) && !slices.Contains(n.Done, newrun.StartStep) {
+		if err := d.startDead(n.Order); err != nil {
+			return err
+		}
+	}
+	return d.mergeNewRun(c.Run, func(k *newRunPart) { k.Done = now })
+}
+
+// startDead refuses where the box that a run is extended from is not proven dead.
+func (d *draft) startDead(o *newrun.Order) error {
+	if shut := d.r.shut(o.From); o.Extends() && len(shut) > 0 {
+		return GateShut{shut[0], d.r.Circuit.LabelOf(o.From)}
+	}
+	return nil
+}
+
+// AcceptInRun takes a finding of a new run on, by name and with a reason.
+type AcceptInRun struct {
+	Run string `json:"run"`
+	Key string `json:"key"`
+	By  string `json:"by"`
+	Why string `json:"why"`
+}
+
+func (*AcceptInRun) what(*Record) string { return "took a finding on" }
+
+func (c *AcceptInRun) decide(d *draft) error {
+	n := d.r.NewRun(c.Run)
+	if n == nil {
+		return ErrNotFound
+	}
+	a := Accepted{Key: c.Key, By: strings.TrimSpace(c.By), Why: strings.TrimSpace(c.Why), At: d.c.At}
+	if a.By == "" || a.Why == "" {
+		return bad("by, why: who takes it on, and why")
+	}
+	p, err := d.r.PlanOf(n.Order, d.house.Shop)
+	if err != nil {
+		return BadInput{err}
+	}
+	if !slices.Contains(n.Open(p), c.Key) {
+		return bad("key: %q is not open on this run", c.Key)
+	}
+	return d.mergeNewRun(c.Run, func(k *newRunPart) { k.Accepted = append(k.Accepted, a) })
+}
+
+// LayRun says that a new run is laid. The way on of the call's run becomes part of it, its
+// boxes made up; a circuit of its own gets a call of its own, on which it is proven. What was
+// used up goes off the van.
+type LayRun struct {
+	Run string `json:"run"`
+	Van string `json:"van,omitempty"`
+}
+
+func (*LayRun) what(*Record) string { return "laid a new run" }
+
+func (c *LayRun) decide(d *draft) error {
+	n := d.r.NewRun(c.Run)
+	if n == nil {
+		return ErrNotFound
+	}
+	if n.LaidAt != nil {
+		return nil
+	}
+	p, err := d.r.PlanOf(n.Order, d.house.Shop)
+	if err != nil {
+		return BadInput{err}
+	}
+	if gate := n.Gate(p); !gate.Open {
+		return GateShut{gate, p.Name}
+	}
+	if err := d.startDead(n.Order); err != nil {
+		return err
+	}
+	if err := d.mergeNewRun(c.Run, func(k *newRunPart) { k.LaidAt = &d.c.At }); err != nil {
+		return err
+	}
+	var used []material
+	for _, m := range p.Materials {
+		if m.UsedUp() {
+			used = append(used, m)
+		}
+	}
+	if err := d.use("laid-"+d.c.ID, c.Run, c.Van, used); err != nil {
+		return err
+	}
+	if !n.Order.Extends() {
+		return d.inDirectory(p)
+	}
+	if err := d.edit(func(run *circuit.Circuit) error { return extend(run, p) }); err != nil {
+		return err
+	}
+	boxes := p.Boxes
+	if p.There != nil {
+		boxes = append([]newrun.Made{*p.There}, boxes...)
+	}
+	for _, m := range boxes {
+		document, err := m.Box.Encode()
+		if err != nil {
+			return err
+		}
+		if err := d.made(m.Outlet, document, nil); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// made keeps a box as made up, with its entry in the journal.
+func (d *draft) made(box string, document json.RawMessage, done []string) error {
+	if err := d.set(Key{ABox, box}, boxPart{Makeup: document, Done: done, MadeAt: &d.c.At}); err != nil {
+		return err
+	}
+	return d.set(Key{AnEntry, "laid-" + box + "-" + d.c.ID}, job.Entry{Kind: job.MadeUp, Box: box, At: d.c.At})
+}
+
+// extend puts what is planned into the run as it is now.
+func extend(run *circuit.Circuit, p *newrun.Plan) error {
+	for _, b := range p.Circuit.Boxes {
+		if there := run.Box(b.ID); there == nil {
+			run.Boxes = append(run.Boxes, b)
+		} else if p.There != nil && b.ID == p.There.Outlet {
+			*there = b
+		}
+	}
+	for _, c := range p.Circuit.Cables {
+		if run.Cable(c.ID) == nil {
+			run.Cables = append(run.Cables, c)
+		}
+	}
+	return run.Check()
+}
+
+// inDirectory writes the new circuit into the panel's directory.
+func (d *draft) inDirectory(p *newrun.Plan) error {
+	row := p.Directory
+	if row.Breaker == "" || d.r.Panel == "" {
+		return nil
+	}
+	for _, there := range d.r.Directory {
+		if there.Breaker == row.Breaker && there.Serves != "" && there.Serves != row.Serves {
+			return bad("panel.breaker: %s stands in the directory already, for %s: which one does the new circuit get?", row.Breaker, there.Serves)
+		}
+	}
+	directory := slices.Clone(d.r.Directory).With(row.Breaker, row.Amps, row.Serves)
+	if err := directory.Check(); err != nil {
+		return BadInput{err}
+	}
+	return d.set(Key{TheDirectory, d.r.Panel}, directory)
+}
