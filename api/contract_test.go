@@ -26,7 +26,7 @@ func TestOperations(t *testing.T) {
 			continue
 		}
 		if o.Access == job.Read && o.Method != "GET" {
-			assert.Contains(t, []string{"askWhy", "workSum"}, o.ID, "%s %s changes something", o.Method, o.Path)
+			assert.Contains(t, []string{"askWhy", "suggestNewRun", "workSum"}, o.ID, "%s %s changes something", o.Method, o.Path)
 		}
 		if strings.HasPrefix(o.Path, "/api/v1/people") || strings.HasPrefix(o.Path, "/api/v1/backups") ||
 			strings.HasPrefix(o.Path, "/api/v1/archive") {

@@ -2,6 +2,7 @@ package call
 
 import (
 	"encoding/json"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
@@ -11,6 +12,7 @@ import (
 	"elvat/core/makeup"
 	"elvat/core/newrun"
 	"elvat/core/practice"
+	"elvat/core/words"
 )
 
 // newRunPart is the document of ANewRun: what is ordered, how far it is, and when it was laid.
@@ -69,17 +71,19 @@ func (r *Record) PlanOf(o *newrun.Order, shop practice.Shop) (*newrun.Plan, erro
 	}
 	run := r.Circuit
 	if run.Box(o.Outlets[0].ID) != nil { // it was laid: it is planned as on the run before
-		run = without(run, o)
+		var ours []string
+		for _, v := range o.Outlets {
+			ours = append(ours, v.ID)
+		}
+		run = without(run, ours)
 	}
 	return newrun.Make(o, shop, run, opened...)
 }
 
-// without is the run without the order's outlets.
-func without(run *circuit.Circuit, o *newrun.Order) *circuit.Circuit {
+// without is the run without boxes that nothing else hangs on.
+func without(run *circuit.Circuit, boxes []string) *circuit.Circuit {
 	c := run.Clone()
-	ours := func(box string) bool {
-		return slices.ContainsFunc(o.Outlets, func(v newrun.Outlet) bool { return v.ID == box })
-	}
+	ours := func(box string) bool { return slices.Contains(boxes, box) }
 	var gone []string
 	c.Cables = slices.DeleteFunc(c.Cables, func(x circuit.Cable) bool {
 		if ours(x.To) {
@@ -88,6 +92,7 @@ func without(run *circuit.Circuit, o *newrun.Order) *circuit.Circuit {
 		return ours(x.To)
 	})
 	c.Boxes = slices.DeleteFunc(c.Boxes, func(b circuit.Box) bool { return ours(b.ID) })
+	c.Loads = slices.DeleteFunc(c.Loads, func(l circuit.Load) bool { v, _ := c.Device(l.At); return v == nil })
 	for i := range c.Boxes {
 		c.Boxes[i].Wiring = slices.DeleteFunc(c.Boxes[i].Wiring, func(pair [2]string) bool {
 			return slices.ContainsFunc(gone, func(id string) bool {
@@ -133,7 +138,7 @@ func (n *NewRun) Open(p *newrun.Plan) []string {
 // Gate stands before a new run counts as laid: nothing open, and every step before the
 // proof done.
 func (n *NewRun) Gate(p *newrun.Plan) job.Gate {
-	g := job.Gate{Gate: job.ToLay, Open: true, Missing: []string{}}
+	g := job.Gate{Gate: job.ToLay, Missing: []string{}, SaidMissing: []words.Said{}}
 	if open := n.Open(p); len(open) > 0 {
 		for _, f := range p.Findings {
 			if slices.Contains(open, f.Key) {
@@ -147,6 +152,9 @@ func (n *NewRun) Gate(p *newrun.Plan) job.Gate {
 		}
 	}
 	g.Open = len(g.Missing) == 0
+	for _, m := range g.Missing {
+		g.SaidMissing = append(g.SaidMissing, words.Said{Text: m})
+	}
 	return g
 }
 
@@ -269,7 +277,7 @@ func (c *SetNewRunSteps) decide(d *draft) error {
 	}
 	for _, s := range p.Steps {
 		if s.NeedsCheck() && slices.Contains(now, s.Code) && !slices.Contains(now, newrun.CheckStep) {
-			return GateShut{job.Gate{Gate: job.ToLay, Missing: []string{"measure the run before it is connected"}}, c.Run}
+			return GateShut{job.Gate{Gate: job.ToLay, Missing: []string{"measure the run before it is connected"}, SaidMissing: []words.Said{}}, p.Name}
 		}
 	}
 	if slices.Contains(now, newrun.StartStep) && !slices.Contains(n.Done, newrun.StartStep) {
@@ -357,11 +365,17 @@ func (c *LayRun) decide(d *draft) error {
 	if err := d.use("laid-"+d.c.ID, c.Run, c.Van, used); err != nil {
 		return err
 	}
+	if err := d.edit(func(run *circuit.Circuit) error {
+		replaced(run, n.Order)
+		if n.Order.Extends() {
+			return extend(run, p)
+		}
+		return run.Check()
+	}); err != nil {
+		return err
+	}
 	if !n.Order.Extends() {
 		return d.inDirectory(p)
-	}
-	if err := d.edit(func(run *circuit.Circuit) error { return extend(run, p) }); err != nil {
-		return err
 	}
 	boxes := p.Boxes
 	if p.There != nil {
@@ -385,6 +399,16 @@ func (d *draft) made(box string, document json.RawMessage, done []string) error 
 		return err
 	}
 	return d.set(Key{AnEntry, "laid-" + box + "-" + d.c.ID}, job.Entry{Kind: job.MadeUp, Box: box, At: d.c.At})
+}
+
+// replaced takes off the run what the new outlets took the place of. What feeds others stays
+// where it is: its old cable cannot go.
+func replaced(run *circuit.Circuit, o *newrun.Order) {
+	for _, v := range o.Outlets {
+		if v.Replaces != "" && run.Box(v.Replaces) != nil && len(run.Outgoing(v.Replaces)) == 0 && len(run.Boxes) > 1 {
+			*run = *without(run, []string{v.Replaces})
+		}
+	}
 }
 
 // extend puts what is planned into the run as it is now.
@@ -420,4 +444,89 @@ func (d *draft) inDirectory(p *newrun.Plan) error {
 		return BadInput{err}
 	}
 	return d.set(Key{TheDirectory, d.r.Panel}, directory)
+}
+
+// Suggest is what is known on the call of a new run: to the box that wants it, or on from one
+// of the run. grounded begins it at the nearest box where a ground arrives, else at the panel.
+// What is known of the place is taken over, and the old cable is a dead end.
+func (r *Record) Suggest(box, from string, grounded bool, shop practice.Shop) *newrun.Order {
+	o := &newrun.Order{Format: newrun.Format, ID: r.freeRun(), From: circuit.Panel, Outlets: []newrun.Outlet{}}
+	if from != "" && r.Circuit.Box(from) != nil {
+		o.From = from
+	}
+	if grounded {
+		o.From = r.nearestGround(box)
+	}
+	v := newrun.Outlet{ID: r.freeOutlet(o), For: newrun.General, Way: []newrun.Leg{{By: newrun.FinishedWall, Feet: circuit.AssumedFeet}}}
+	if r.Circuit.Box(box) == nil {
+		o.Outlets = append(o.Outlets, v)
+		return o
+	}
+	v.Label, v.Replaces = r.Circuit.LabelOf(box), box
+	if p, err := r.Planned(box, shop); err == nil {
+		o.Edition, v.Place = p.Makeup.Edition, p.Makeup.Place
+		v.What = v.Place.Serves
+		v.For = newrun.KindFor(v.Place)
+		if open := v.Place.OpenAccess; open != nil && *open {
+			v.Way[0].By = newrun.OpenJoists
+		}
+		if feet := v.Place.RunFeet; feet != nil && *feet > 0 {
+			v.Way[0].Feet = *feet
+		} else if o.From == circuit.Panel {
+			v.Way[0].Feet = max(r.Circuit.FeetBetween(circuit.Panel, box), circuit.AssumedFeet)
+		}
+	}
+	for _, l := range r.Circuit.Loads {
+		if _, at := r.Circuit.Device(l.At); at != nil && at.ID == box {
+			v.Watts = max(v.Watts, l.Watts)
+		}
+	}
+	o.Name = v.Label
+	if line := r.Circuit.LineCable(box); line != nil && len(r.Circuit.Outgoing(box)) == 0 {
+		o.Remove = append(o.Remove, newrun.Removal{Cable: "the old cable " + line.ID, From: r.Circuit.LabelOf(line.From), To: v.Label, How: newrun.LeftDead})
+	}
+	o.Outlets = append(o.Outlets, v)
+	return o
+}
+
+// nearestGround is the box nearest along the run at which a ground arrives; the panel where
+// none does.
+func (r *Record) nearestGround(box string) string {
+	best, feet := circuit.Panel, 0.0
+	for i := range r.Circuit.Boxes {
+		id := r.Circuit.Boxes[i].ID
+		if id == box || !r.Circuit.GroundArrives(id) || len(r.Circuit.Boxes[i].Devices) == 0 {
+			continue
+		}
+		if far := r.Circuit.FeetBetween(id, box); best == circuit.Panel || far < feet {
+			best, feet = id, far
+		}
+	}
+	return best
+}
+
+// freeRun is a name that no new run of the call has.
+func (r *Record) freeRun() string {
+	for n := 1; ; n++ {
+		if id := fmt.Sprint("N", n); r.NewRun(id) == nil {
+			return id
+		}
+	}
+}
+
+// freeOutlet is a name that no box of the run and no outlet that is planned has.
+func (r *Record) freeOutlet(o *newrun.Order) string {
+	taken := func(id string) bool {
+		if r.Circuit.Box(id) != nil {
+			return true
+		}
+		return slices.ContainsFunc(r.NewRuns, func(n NewRun) bool {
+			return slices.ContainsFunc(n.Order.Outlets, func(v newrun.Outlet) bool { return v.ID == id })
+		})
+	}
+	for n := 1; ; n++ {
+		if id := fmt.Sprintf("%s-%d", o.ID, n); !taken(id) {
+			return id
+		}
+	}
 }

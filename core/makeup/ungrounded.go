@@ -49,6 +49,7 @@ const (
 	minutesDevice    = 15
 	minutesBreaker   = 20
 	minutesAhead     = 25
+	minutesPanel     = 50  // a new breaker with all that belongs to it
 	minutesOpenCable = 30  // to begin with, where the way is open
 	minutesShutCable = 120 // where walls are closed
 	minutesPerFoot   = 0.8
@@ -94,6 +95,20 @@ func (l *look) ways(prices practice.Prices) []Way {
 		fmt.Sprintf("%g\u00a0ft of cable", run),
 	)
 	cable.Gives, cable.Lacks = []string{faultPath, surge, blessing, plugs}, []string{}
+	own := way(
+		"new-circuit",
+		"A new circuit, from the panel",
+		nec.OwnCircuit,
+		cableMinutes+minutesPanel,
+		prices.Of("receptacle")+run*prices.Of("cable-foot")+prices.Of("gfci-breaker"),
+		"three-slot receptacle",
+		fmt.Sprintf("%g\u00a0ft of cable", run),
+		"breaker",
+	)
+	own.Gives, own.Lacks = []string{faultPath, surge, blessing, plugs, "nothing else goes off with it"}, []string{}
+	if mentions(l.b.Place.Serves, heavyLoads) {
+		own.Why = "What is plugged in here (" + l.b.Place.Serves + ") draws much: a circuit of its own may be the better answer."
+	}
 	ground := way(
 		"bring-ground",
 		"Bring a ground wire",
@@ -171,7 +186,7 @@ func (l *look) ways(prices practice.Prices) []Way {
 
 	if needs && !l.guarded() {
 		two.Permitted, two.Why = false, "Ground-fault protection is required here: "+required.Why+"."
-		for _, w := range []*Way{&cable, &ground} {
+		for _, w := range []*Way{&cable, &ground, &own} {
 			w.Parts = append(w.Parts, "GFCI protection, which is required here as well")
 			w.Cost += prices.Of("gfci") - prices.Of("receptacle")
 		}
@@ -181,9 +196,9 @@ func (l *look) ways(prices practice.Prices) []Way {
 			w.Permitted, w.Why = false, real+" needs a real ground."
 		}
 	}
-	ways := []Way{gfci, cable, ground, fed, breaker, two}
+	ways := []Way{gfci, cable, own, ground, fed, breaker, two}
 	if l.guarded() {
-		ways = []Way{fed, cable, ground, gfci, two}
+		ways = []Way{fed, cable, own, ground, gfci, two}
 	}
 	best := 0
 	switch {

@@ -417,3 +417,27 @@ func figure(v float64) string {
 		return fmt.Sprintf("%.2f", v)
 	}
 }
+
+// KindFor is what an outlet is for, by its place and what is plugged in there.
+func KindFor(p nec.Place) Kind {
+	switch makeup.LoadIn(p.Serves) {
+	case makeup.Freezer:
+		return Freezer
+	case makeup.Refrigerator:
+		return Refrigerator
+	case makeup.SumpPump:
+		return SumpPump
+	}
+	if p.Countertop != nil && *p.Countertop && p.Room == nec.Kitchen {
+		return Countertop
+	}
+	for _, k := range []struct {
+		room nec.Room
+		kind Kind
+	}{{nec.Laundry, Laundry}, {nec.Bathroom, Bathroom}, {nec.Workshop, Workshop}, {nec.Garage, Garage}} {
+		if p.Room == k.room {
+			return k.kind
+		}
+	}
+	return General
+}

@@ -81,6 +81,8 @@ type Outlet struct {
 	// afci, afci-gfci; empty: as its use and the code ask.
 	Device string `json:"device,omitempty"`
 	Way    []Leg  `json:"way"`
+	// Replaces is the box of the call's run that this outlet takes the place of.
+	Replaces string `json:"replaces,omitempty"`
 }
 
 // A Wall is what a box goes into.
@@ -265,6 +267,8 @@ func (v *Outlet) check(place string, before map[string]bool) error {
 		return fmt.Errorf("%s.wall: %q is none of %v", place, v.Wall, Walls)
 	case !slices.Contains(deviceKinds, v.Device):
 		return fmt.Errorf("%s.device: %q is none of %v", place, v.Device, deviceKinds[1:])
+	case len(v.Replaces) > 40:
+		return fmt.Errorf("%s.replaces: %q is no box", place, v.Replaces)
 	case len(v.Way) == 0:
 		return fmt.Errorf("%s.way: there is none; say how its cable gets there", place)
 	case len(v.Way) > mostLegs:

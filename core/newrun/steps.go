@@ -14,7 +14,7 @@ import (
 // A Part of the work: the steps of one stand together.
 type Part string
 
-// Parts in their order.
+// Parts of the work.
 const (
 	Before   Part = "before"
 	Start    Part = "start" // the box that a run is extended from
@@ -27,6 +27,9 @@ const (
 	Removing Part = "remove"
 	Last     Part = "last"
 )
+
+// Parts in their order.
+var Parts = []Part{Before, Start, Boxes, WayTo, MakeUp, Check, PanelJob, Prove, Removing, Last}
 
 // PartWords name the parts.
 var PartWords = map[Part]string{

@@ -13,6 +13,7 @@ import (
 	"elvat/core/job"
 	"elvat/core/makeup"
 	"elvat/core/nec"
+	"elvat/core/newrun"
 	"elvat/core/parts"
 	"elvat/core/practice"
 	"elvat/core/result"
@@ -81,6 +82,30 @@ func (e BasicsLamps) Valid() bool {
 	}
 }
 
+// Defines values for BentConduitShape.
+const (
+	BentConduitShapeBackToBack BentConduitShape = "back-to-back"
+	BentConduitShapeBoxOffset  BentConduitShape = "box-offset"
+	BentConduitShapeNinety     BentConduitShape = "ninety"
+	BentConduitShapeOffset     BentConduitShape = "offset"
+)
+
+// Valid indicates whether the value is a known member of the BentConduitShape enum.
+func (e BentConduitShape) Valid() bool {
+	switch e {
+	case BentConduitShapeBackToBack:
+		return true
+	case BentConduitShapeBoxOffset:
+		return true
+	case BentConduitShapeNinety:
+		return true
+	case BentConduitShapeOffset:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for BreakerChangeProtection.
 const (
 	BreakerChangeProtectionAfci    BreakerChangeProtection = "afci"
@@ -102,6 +127,30 @@ func (e BreakerChangeProtection) Valid() bool {
 	case BreakerChangeProtectionNone:
 		return true
 	case BreakerChangeProtectionUnknown:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ConduitBendShape.
+const (
+	ConduitBendShapeBackToBack ConduitBendShape = "back-to-back"
+	ConduitBendShapeBoxOffset  ConduitBendShape = "box-offset"
+	ConduitBendShapeNinety     ConduitBendShape = "ninety"
+	ConduitBendShapeOffset     ConduitBendShape = "offset"
+)
+
+// Valid indicates whether the value is a known member of the ConduitBendShape enum.
+func (e ConduitBendShape) Valid() bool {
+	switch e {
+	case ConduitBendShapeBackToBack:
+		return true
+	case ConduitBendShapeBoxOffset:
+		return true
+	case ConduitBendShapeNinety:
+		return true
+	case ConduitBendShapeOffset:
 		return true
 	default:
 		return false
@@ -159,6 +208,75 @@ func (e HintName) Valid() bool {
 	case WarmPlate:
 		return true
 	case Wiggle:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LaidLegBy.
+const (
+	LaidLegByAttic        LaidLegBy = "attic"
+	LaidLegByCrawlSpace   LaidLegBy = "crawl-space"
+	LaidLegByFinishedWall LaidLegBy = "finished-wall"
+	LaidLegByMasonry      LaidLegBy = "masonry"
+	LaidLegByOpenJoists   LaidLegBy = "open-joists"
+	LaidLegBySurface      LaidLegBy = "surface"
+)
+
+// Valid indicates whether the value is a known member of the LaidLegBy enum.
+func (e LaidLegBy) Valid() bool {
+	switch e {
+	case LaidLegByAttic:
+		return true
+	case LaidLegByCrawlSpace:
+		return true
+	case LaidLegByFinishedWall:
+		return true
+	case LaidLegByMasonry:
+		return true
+	case LaidLegByOpenJoists:
+		return true
+	case LaidLegBySurface:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LaidLegConduit.
+const (
+	LaidLegConduitEmt LaidLegConduit = "emt"
+	LaidLegConduitPvc LaidLegConduit = "pvc"
+)
+
+// Valid indicates whether the value is a known member of the LaidLegConduit enum.
+func (e LaidLegConduit) Valid() bool {
+	switch e {
+	case LaidLegConduitEmt:
+		return true
+	case LaidLegConduitPvc:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LaidLegExposure.
+const (
+	LaidLegExposureDamp LaidLegExposure = "damp"
+	LaidLegExposureDry  LaidLegExposure = "dry"
+	LaidLegExposureWet  LaidLegExposure = "wet"
+)
+
+// Valid indicates whether the value is a known member of the LaidLegExposure enum.
+func (e LaidLegExposure) Valid() bool {
+	switch e {
+	case LaidLegExposureDamp:
+		return true
+	case LaidLegExposureDry:
+		return true
+	case LaidLegExposureWet:
 		return true
 	default:
 		return false
@@ -258,6 +376,171 @@ func (e MaterialGroup) Valid() bool {
 	case MaterialGroupTool:
 		return true
 	case MaterialGroupWire:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for NewOutletDevice.
+const (
+	NewOutletDeviceAfciGfci   NewOutletDevice = "afci-gfci"
+	NewOutletDeviceGfci       NewOutletDevice = "gfci"
+	NewOutletDeviceReceptacle NewOutletDevice = "receptacle"
+	NewOutletDeviceSingle     NewOutletDevice = "single"
+	NewOutletDeviceSmart      NewOutletDevice = "smart"
+	NewOutletDeviceUsb        NewOutletDevice = "usb"
+)
+
+// Valid indicates whether the value is a known member of the NewOutletDevice enum.
+func (e NewOutletDevice) Valid() bool {
+	switch e {
+	case NewOutletDeviceAfciGfci:
+		return true
+	case NewOutletDeviceGfci:
+		return true
+	case NewOutletDeviceReceptacle:
+		return true
+	case NewOutletDeviceSingle:
+		return true
+	case NewOutletDeviceSmart:
+		return true
+	case NewOutletDeviceUsb:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for NewOutletFor.
+const (
+	NewOutletForAppliance    NewOutletFor = "appliance"
+	NewOutletForBathroom     NewOutletFor = "bathroom"
+	NewOutletForCountertop   NewOutletFor = "countertop"
+	NewOutletForFreezer      NewOutletFor = "freezer"
+	NewOutletForGarage       NewOutletFor = "garage"
+	NewOutletForGeneral      NewOutletFor = "general"
+	NewOutletForLaundry      NewOutletFor = "laundry"
+	NewOutletForRefrigerator NewOutletFor = "refrigerator"
+	NewOutletForSumpPump     NewOutletFor = "sump-pump"
+	NewOutletForWorkshop     NewOutletFor = "workshop"
+)
+
+// Valid indicates whether the value is a known member of the NewOutletFor enum.
+func (e NewOutletFor) Valid() bool {
+	switch e {
+	case NewOutletForAppliance:
+		return true
+	case NewOutletForBathroom:
+		return true
+	case NewOutletForCountertop:
+		return true
+	case NewOutletForFreezer:
+		return true
+	case NewOutletForGarage:
+		return true
+	case NewOutletForGeneral:
+		return true
+	case NewOutletForLaundry:
+		return true
+	case NewOutletForRefrigerator:
+		return true
+	case NewOutletForSumpPump:
+		return true
+	case NewOutletForWorkshop:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for NewOutletWall.
+const (
+	NewOutletWallFinished  NewOutletWall = "finished"
+	NewOutletWallMasonry   NewOutletWall = "masonry"
+	NewOutletWallOpenFrame NewOutletWall = "open-frame"
+	NewOutletWallOutdoors  NewOutletWall = "outdoors"
+	NewOutletWallSurface   NewOutletWall = "surface"
+)
+
+// Valid indicates whether the value is a known member of the NewOutletWall enum.
+func (e NewOutletWall) Valid() bool {
+	switch e {
+	case NewOutletWallFinished:
+		return true
+	case NewOutletWallMasonry:
+		return true
+	case NewOutletWallOpenFrame:
+		return true
+	case NewOutletWallOutdoors:
+		return true
+	case NewOutletWallSurface:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for NewRunStepGate.
+const (
+	NewRunStepGateChecked NewRunStepGate = "checked"
+	NewRunStepGateDead    NewRunStepGate = "dead"
+	NewRunStepGateNone    NewRunStepGate = "none"
+	NewRunStepGateProven  NewRunStepGate = "proven"
+)
+
+// Valid indicates whether the value is a known member of the NewRunStepGate enum.
+func (e NewRunStepGate) Valid() bool {
+	switch e {
+	case NewRunStepGateChecked:
+		return true
+	case NewRunStepGateDead:
+		return true
+	case NewRunStepGateNone:
+		return true
+	case NewRunStepGateProven:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for NewRunStepPart.
+const (
+	NewRunStepPartBefore NewRunStepPart = "before"
+	NewRunStepPartBoxes  NewRunStepPart = "boxes"
+	NewRunStepPartCheck  NewRunStepPart = "check"
+	NewRunStepPartLast   NewRunStepPart = "last"
+	NewRunStepPartMakeUp NewRunStepPart = "make-up"
+	NewRunStepPartPanel  NewRunStepPart = "panel"
+	NewRunStepPartProve  NewRunStepPart = "prove"
+	NewRunStepPartRemove NewRunStepPart = "remove"
+	NewRunStepPartStart  NewRunStepPart = "start"
+	NewRunStepPartWay    NewRunStepPart = "way"
+)
+
+// Valid indicates whether the value is a known member of the NewRunStepPart enum.
+func (e NewRunStepPart) Valid() bool {
+	switch e {
+	case NewRunStepPartBefore:
+		return true
+	case NewRunStepPartBoxes:
+		return true
+	case NewRunStepPartCheck:
+		return true
+	case NewRunStepPartLast:
+		return true
+	case NewRunStepPartMakeUp:
+		return true
+	case NewRunStepPartPanel:
+		return true
+	case NewRunStepPartProve:
+		return true
+	case NewRunStepPartRemove:
+		return true
+	case NewRunStepPartStart:
+		return true
+	case NewRunStepPartWay:
 		return true
 	default:
 		return false
@@ -435,6 +718,27 @@ func (e StopChangeSlots) Valid() bool {
 	}
 }
 
+// Defines values for StretchMethod.
+const (
+	Conduit StretchMethod = "conduit"
+	NM      StretchMethod = "NM"
+	UF      StretchMethod = "UF"
+)
+
+// Valid indicates whether the value is a known member of the StretchMethod enum.
+func (e StretchMethod) Valid() bool {
+	switch e {
+	case Conduit:
+		return true
+	case NM:
+		return true
+	case UF:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Tool.
 const (
 	ToolAct          Tool = "act"
@@ -516,6 +820,75 @@ func (e VisitStage) Valid() bool {
 	case VisitStageResets:
 		return true
 	case VisitStageStayAway:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WayLegBy.
+const (
+	WayLegByAttic        WayLegBy = "attic"
+	WayLegByCrawlSpace   WayLegBy = "crawl-space"
+	WayLegByFinishedWall WayLegBy = "finished-wall"
+	WayLegByMasonry      WayLegBy = "masonry"
+	WayLegByOpenJoists   WayLegBy = "open-joists"
+	WayLegBySurface      WayLegBy = "surface"
+)
+
+// Valid indicates whether the value is a known member of the WayLegBy enum.
+func (e WayLegBy) Valid() bool {
+	switch e {
+	case WayLegByAttic:
+		return true
+	case WayLegByCrawlSpace:
+		return true
+	case WayLegByFinishedWall:
+		return true
+	case WayLegByMasonry:
+		return true
+	case WayLegByOpenJoists:
+		return true
+	case WayLegBySurface:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WayLegConduit.
+const (
+	WayLegConduitEmt WayLegConduit = "emt"
+	WayLegConduitPvc WayLegConduit = "pvc"
+)
+
+// Valid indicates whether the value is a known member of the WayLegConduit enum.
+func (e WayLegConduit) Valid() bool {
+	switch e {
+	case WayLegConduitEmt:
+		return true
+	case WayLegConduitPvc:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for WayLegExposure.
+const (
+	WayLegExposureDamp WayLegExposure = "damp"
+	WayLegExposureDry  WayLegExposure = "dry"
+	WayLegExposureWet  WayLegExposure = "wet"
+)
+
+// Valid indicates whether the value is a known member of the WayLegExposure enum.
+func (e WayLegExposure) Valid() bool {
+	switch e {
+	case WayLegExposureDamp:
+		return true
+	case WayLegExposureDry:
+		return true
+	case WayLegExposureWet:
 		return true
 	default:
 		return false
@@ -641,6 +1014,34 @@ type Basics struct {
 
 // BasicsLamps defines model for Basics.Lamps.
 type BasicsLamps string
+
+// BentConduit defines model for BentConduit.
+type BentConduit struct {
+	AngleDeg   *float32 `json:"angleDeg,omitempty"`
+	Degrees    float32  `json:"degrees"`
+	DistanceIn *float32 `json:"distanceIn,omitempty"`
+	HeightIn   *float32 `json:"heightIn,omitempty"`
+	How        string   `json:"how"`
+	Marks      []struct {
+		AtIn  float32 `json:"atIn"`
+		Words string  `json:"words"`
+	} `json:"marks"`
+	Multiplier *float32 `json:"multiplier,omitempty"`
+	Name       string   `json:"name"`
+
+	// Path Inches along the wall, and out of it
+	Path []struct {
+		X float32 `json:"x"`
+		Y float32 `json:"y"`
+	} `json:"path"`
+	Shape    BentConduitShape `json:"shape"`
+	ShrinkIn *float32         `json:"shrinkIn,omitempty"`
+	TakeUpIn *float32         `json:"takeUpIn,omitempty"`
+	Working  string           `json:"working"`
+}
+
+// BentConduitShape defines model for BentConduit.Shape.
+type BentConduitShape string
 
 // Box defines model for Box.
 type Box = makeup.Box
@@ -828,6 +1229,17 @@ type CommandResults struct {
 // Conditions defines model for Conditions.
 type Conditions = diagnosis.Conditions
 
+// ConduitBend defines model for ConduitBend.
+type ConduitBend struct {
+	AngleDeg   *float32         `json:"angleDeg,omitempty"`
+	DistanceIn *float32         `json:"distanceIn,omitempty"`
+	HeightIn   *float32         `json:"heightIn,omitempty"`
+	Shape      ConduitBendShape `json:"shape"`
+}
+
+// ConduitBendShape defines model for ConduitBend.Shape.
+type ConduitBendShape string
+
 // Conflict defines model for Conflict.
 type Conflict = diagnosis.Conflict
 
@@ -871,6 +1283,9 @@ type Delta = tester.Delta
 
 // Device defines model for Device.
 type Device = circuit.Device
+
+// DeviceChoice defines model for DeviceChoice.
+type DeviceChoice = makeup.Choice
 
 // Diagnosis defines model for Diagnosis.
 type Diagnosis = diagnosis.Result
@@ -1033,6 +1448,55 @@ type JournalLine struct {
 	Words string `json:"words"`
 }
 
+// LaidLeg defines model for LaidLeg.
+type LaidLeg struct {
+	Across   *bool            `json:"across,omitempty"`
+	AirC     *float32         `json:"airC,omitempty"`
+	Bends    *[]ConduitBend   `json:"bends,omitempty"`
+	Bundled  *int             `json:"bundled,omitempty"`
+	By       LaidLegBy        `json:"by"`
+	Conduit  *LaidLegConduit  `json:"conduit,omitempty"`
+	DepthIn  *float32         `json:"depthIn,omitempty"`
+	Do       []string         `json:"do"`
+	EdgeIn   *float32         `json:"edgeIn,omitempty"`
+	Exposure *LaidLegExposure `json:"exposure,omitempty"`
+
+	// Fasteners Inches from its start
+	Fasteners *[]float32 `json:"fasteners,omitempty"`
+	Feet      float32    `json:"feet"`
+	Guards    *int       `json:"guards,omitempty"`
+	HoleIn    *float32   `json:"holeIn,omitempty"`
+	Holes     *int       `json:"holes,omitempty"`
+	Pipe      *struct {
+		Bent     []BentConduit `json:"bent"`
+		Bodies   *int          `json:"bodies,omitempty"`
+		Degrees  float32       `json:"degrees"`
+		Fill     float32       `json:"fill"`
+		Kind     string        `json:"kind"`
+		MostFill float32       `json:"mostFill"`
+		Size     string        `json:"size"`
+		Working  string        `json:"working"`
+	} `json:"pipe,omitempty"`
+	Plates    *int     `json:"plates,omitempty"`
+	SpacingIn *float32 `json:"spacingIn,omitempty"`
+	Words     string   `json:"words"`
+}
+
+// LaidLegBy defines model for LaidLeg.By.
+type LaidLegBy string
+
+// LaidLegConduit defines model for LaidLeg.Conduit.
+type LaidLegConduit string
+
+// LaidLegExposure defines model for LaidLeg.Exposure.
+type LaidLegExposure string
+
+// LaidOff defines model for LaidOff.
+type LaidOff struct {
+	// Van That parts come off; none: the one that has most
+	Van *string `json:"van,omitempty"`
+}
+
 // LampOrder defines model for LampOrder.
 type LampOrder struct {
 	Lamps []LampOrderLamps `json:"lamps"`
@@ -1117,11 +1581,30 @@ type Near = corecall.Near
 // Need defines model for Need.
 type Need = diagnosis.Need
 
+// NewBox defines model for NewBox.
+type NewBox struct {
+	Box    Box    `json:"box"`
+	Label  string `json:"label"`
+	Outlet string `json:"outlet"`
+	Plan   Plan   `json:"plan"`
+	Set    struct {
+		Material  string  `json:"material"`
+		Mount     string  `json:"mount"`
+		Size      *string `json:"size,omitempty"`
+		VolumeIn3 float32 `json:"volumeIn3"`
+		Wall      string  `json:"wall"`
+		Words     string  `json:"words"`
+	} `json:"set"`
+}
+
 // NewCall defines model for NewCall.
 type NewCall struct {
 	// Circuit Text of an elvat-circuit/1 file to start from; none: an empty run, or the known one
 	Circuit   *string `json:"circuit,omitempty"`
 	Complaint string  `json:"complaint"`
+
+	// Laid What was laid anew, elvat-newrun/1: the call is about it, its boxes made up, to be proven
+	Laid *NewRunFile `json:"laid,omitempty"`
 
 	// Panel Of a new run; none: the site's first
 	Panel *int64 `json:"panel,omitempty"`
@@ -1149,6 +1632,35 @@ type NewLoad struct {
 	Watts float64 `json:"watts"`
 }
 
+// NewOutlet defines model for NewOutlet.
+type NewOutlet struct {
+	After      *string          `json:"after,omitempty"`
+	Continuous *bool            `json:"continuous,omitempty"`
+	Device     *NewOutletDevice `json:"device,omitempty"`
+	Fixed      *bool            `json:"fixed,omitempty"`
+	For        NewOutletFor     `json:"for"`
+	Id         string           `json:"id"`
+	Label      *string          `json:"label,omitempty"`
+	Motor      *bool            `json:"motor,omitempty"`
+	Place      *BoxPlace        `json:"place,omitempty"`
+
+	// Replaces The box of the call's run that it takes the place of
+	Replaces *string        `json:"replaces,omitempty"`
+	Wall     *NewOutletWall `json:"wall,omitempty"`
+	Watts    *float32       `json:"watts,omitempty"`
+	Way      []WayLeg       `json:"way"`
+	What     *string        `json:"what,omitempty"`
+}
+
+// NewOutletDevice defines model for NewOutlet.Device.
+type NewOutletDevice string
+
+// NewOutletFor defines model for NewOutlet.For.
+type NewOutletFor string
+
+// NewOutletWall defines model for NewOutlet.Wall.
+type NewOutletWall string
+
 // NewReading defines model for NewReading.
 type NewReading struct {
 	// Id Made by the browser
@@ -1156,6 +1668,85 @@ type NewReading struct {
 
 	// Reading One reading of elvat-readings/1; checked against the circuit by the tester package
 	Reading ReadingFile `json:"reading"`
+}
+
+// NewRunFile What is ordered, elvat-newrun/1
+type NewRunFile = json.RawMessage
+
+// NewRunMinutes defines model for NewRunMinutes.
+type NewRunMinutes struct {
+	Least float32 `json:"least"`
+	Most  float32 `json:"most"`
+	Parts []struct {
+		Usual float32 `json:"usual"`
+		Words string  `json:"words"`
+	} `json:"parts"`
+	Usual float32 `json:"usual"`
+}
+
+// NewRunNow defines model for NewRunNow.
+type NewRunNow struct {
+	Accepted []TakenOn  `json:"accepted"`
+	Done     []string   `json:"done"`
+	Gate     Gate       `json:"gate"`
+	LaidAt   *time.Time `json:"laidAt,omitempty"`
+
+	// Open Keys of what has to be mended or accepted before it is laid
+	Open  []string    `json:"open"`
+	Order NewRunOrder `json:"order"`
+
+	// Parts Parts of the work with their names
+	Parts []struct {
+		Part  string `json:"part"`
+		Words string `json:"words"`
+	} `json:"parts"`
+	Plan    *NewRunPlan `json:"plan,omitempty"`
+	Version int64       `json:"version"`
+
+	// Wrong Why there is no plan of it as it is ordered
+	Wrong *string `json:"wrong,omitempty"`
+}
+
+// NewRunOrder defines model for NewRunOrder.
+type NewRunOrder = newrun.Order
+
+// NewRunPlan defines model for NewRunPlan.
+type NewRunPlan = newrun.Plan
+
+// NewRunStart defines model for NewRunStart.
+type NewRunStart struct {
+	// Box The outlet that wants it; none: nothing is known
+	Box *string `json:"box,omitempty"`
+
+	// From A box of the run that is extended; none: a circuit of its own, from the panel
+	From *string `json:"from,omitempty"`
+
+	// Grounded From the nearest box of the run at which a ground arrives, else from the panel
+	Grounded *bool `json:"grounded,omitempty"`
+}
+
+// NewRunStep defines model for NewRunStep.
+type NewRunStep struct {
+	Caution  *string        `json:"caution,omitempty"`
+	Code     string         `json:"code"`
+	Detail   *string        `json:"detail,omitempty"`
+	Do       string         `json:"do"`
+	Gate     NewRunStepGate `json:"gate"`
+	Licensed *bool          `json:"licensed,omitempty"`
+	Outlet   *string        `json:"outlet,omitempty"`
+	Part     NewRunStepPart `json:"part"`
+	Section  *string        `json:"section,omitempty"`
+}
+
+// NewRunStepGate defines model for NewRunStep.Gate.
+type NewRunStepGate string
+
+// NewRunStepPart defines model for NewRunStep.Part.
+type NewRunStepPart string
+
+// NewRunSteps defines model for NewRunSteps.
+type NewRunSteps struct {
+	Done []string `json:"done"`
 }
 
 // NewStop defines model for NewStop.
@@ -1520,6 +2111,22 @@ type StoredReading struct {
 // Strength defines model for Strength.
 type Strength = job.Strength
 
+// Stretch defines model for Stretch.
+type Stretch struct {
+	BuyFeet float32       `json:"buyFeet"`
+	Feet    float32       `json:"feet"`
+	FreeIn  float32       `json:"freeIn"`
+	From    string        `json:"from"`
+	Legs    []LaidLeg     `json:"legs"`
+	Method  StretchMethod `json:"method"`
+	Outlet  string        `json:"outlet"`
+	Why     []WhyChosen   `json:"why"`
+	Words   string        `json:"words"`
+}
+
+// StretchMethod defines model for Stretch.Method.
+type StretchMethod string
+
 // Sum defines model for Sum.
 type Sum = sums.Sum
 
@@ -1582,6 +2189,9 @@ type Taken struct {
 	Instrument string  `json:"instrument"`
 	Volts      float64 `json:"volts"`
 }
+
+// TakenOn defines model for TakenOn.
+type TakenOn = corecall.Accepted
 
 // Tap defines model for Tap.
 type Tap = makeup.Tap
@@ -1661,6 +2271,39 @@ type WaitingCommand = kept.Waiting
 // Way defines model for Way.
 type Way = makeup.Way
 
+// WayLeg defines model for WayLeg.
+type WayLeg struct {
+	Across    *bool           `json:"across,omitempty"`
+	AirC      *float32        `json:"airC,omitempty"`
+	Bends     *[]ConduitBend  `json:"bends,omitempty"`
+	Bundled   *int            `json:"bundled,omitempty"`
+	By        WayLegBy        `json:"by"`
+	Conduit   *WayLegConduit  `json:"conduit,omitempty"`
+	DepthIn   *float32        `json:"depthIn,omitempty"`
+	Exposure  *WayLegExposure `json:"exposure,omitempty"`
+	Feet      float32         `json:"feet"`
+	Plates    *int            `json:"plates,omitempty"`
+	SpacingIn *float32        `json:"spacingIn,omitempty"`
+}
+
+// WayLegBy defines model for WayLeg.By.
+type WayLegBy string
+
+// WayLegConduit defines model for WayLeg.Conduit.
+type WayLegConduit string
+
+// WayLegExposure defines model for WayLeg.Exposure.
+type WayLegExposure string
+
+// WhyChosen defines model for WhyChosen.
+type WhyChosen struct {
+	Check    *string `json:"check,omitempty"`
+	Edition  *int    `json:"edition,omitempty"`
+	Practice *string `json:"practice,omitempty"`
+	Section  *string `json:"section,omitempty"`
+	Text     string  `json:"text"`
+}
+
 // Withdrawal defines model for Withdrawal.
 type Withdrawal struct {
 	Doubtful  *bool `json:"doubtful,omitempty"`
@@ -1713,6 +2356,9 @@ type CallID = int64
 
 // Limit defines model for Limit.
 type Limit = int
+
+// NewRunID defines model for NewRunID.
+type NewRunID = string
 
 // PanelID defines model for PanelID.
 type PanelID = int64
@@ -1981,6 +2627,21 @@ type SetMapJSONRequestBody = Map
 
 // TakeFromMeterJSONRequestBody defines body for TakeFromMeter for application/json ContentType.
 type TakeFromMeterJSONRequestBody = Probes
+
+// SuggestNewRunJSONRequestBody defines body for SuggestNewRun for application/json ContentType.
+type SuggestNewRunJSONRequestBody = NewRunStart
+
+// SetNewRunJSONRequestBody defines body for SetNewRun for application/json ContentType.
+type SetNewRunJSONRequestBody = NewRunFile
+
+// AcceptInNewRunJSONRequestBody defines body for AcceptInNewRun for application/json ContentType.
+type AcceptInNewRunJSONRequestBody = TakenOn
+
+// LayNewRunJSONRequestBody defines body for LayNewRun for application/json ContentType.
+type LayNewRunJSONRequestBody = LaidOff
+
+// SetNewRunStepsJSONRequestBody defines body for SetNewRunSteps for application/json ContentType.
+type SetNewRunStepsJSONRequestBody = NewRunSteps
 
 // MarkPictureJSONRequestBody defines body for MarkPicture for application/json ContentType.
 type MarkPictureJSONRequestBody = Withdrawal

@@ -55,6 +55,9 @@ type ServerInterface interface {
 	// SetBox Record what is in the box and what is to go in, elvat-box/1
 	// (PUT /api/v1/calls/{call}/boxes/{box})
 	SetBox(ctx *echo.Context, call CallID, box BoxID) error
+	// GetDeviceKinds What could hang in the box instead, each planned and proven there
+	// (GET /api/v1/calls/{call}/boxes/{box}/kinds)
+	GetDeviceKinds(ctx *echo.Context, call CallID, box BoxID) error
 	// MakeUpBox The box was made up as planned; the run is that from now on
 	// (POST /api/v1/calls/{call}/boxes/{box}/made)
 	MakeUpBox(ctx *echo.Context, call CallID, box BoxID) error
@@ -109,6 +112,30 @@ type ServerInterface interface {
 	// TakeFromMeter One value from the instrument on the wire, with its probes where they are said to be
 	// (POST /api/v1/calls/{call}/meter)
 	TakeFromMeter(ctx *echo.Context, call CallID) error
+	// ListNewRuns The new runs that are planned on the call, each with its plan
+	// (GET /api/v1/calls/{call}/new-runs)
+	ListNewRuns(ctx *echo.Context, call CallID) error
+	// SuggestNewRun What is known on the call of a new run to there, to start from; nothing is kept
+	// (POST /api/v1/calls/{call}/new-runs)
+	SuggestNewRun(ctx *echo.Context, call CallID) error
+	// RemoveNewRun Drop a plan that was not laid
+	// (DELETE /api/v1/calls/{call}/new-runs/{newRun})
+	RemoveNewRun(ctx *echo.Context, call CallID, newRun NewRunID) error
+	// GetNewRun A new run with its plan
+	// (GET /api/v1/calls/{call}/new-runs/{newRun})
+	GetNewRun(ctx *echo.Context, call CallID, newRun NewRunID) error
+	// SetNewRun Keep what is ordered, elvat-newrun/1
+	// (PUT /api/v1/calls/{call}/new-runs/{newRun})
+	SetNewRun(ctx *echo.Context, call CallID, newRun NewRunID) error
+	// AcceptInNewRun A named qualified person takes a finding on
+	// (POST /api/v1/calls/{call}/new-runs/{newRun}/accepted)
+	AcceptInNewRun(ctx *echo.Context, call CallID, newRun NewRunID) error
+	// LayNewRun It is laid; the way on of the call's run becomes part of it, what was used up goes off the van
+	// (POST /api/v1/calls/{call}/new-runs/{newRun}/laid)
+	LayNewRun(ctx *echo.Context, call CallID, newRun NewRunID) error
+	// SetNewRunSteps Which steps of its plan are done
+	// (PUT /api/v1/calls/{call}/new-runs/{newRun}/steps)
+	SetNewRunSteps(ctx *echo.Context, call CallID, newRun NewRunID) error
 	// GetPaper A paper of the call; the same bytes from the same data
 	// (GET /api/v1/calls/{call}/papers/{paper})
 	GetPaper(ctx *echo.Context, call CallID, paper string) error
@@ -546,6 +573,30 @@ func (w *ServerInterfaceWrapper) SetBox(ctx *echo.Context) error {
 	return err
 }
 
+// GetDeviceKinds converts echo context to params.
+func (w *ServerInterfaceWrapper) GetDeviceKinds(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "box" -------------
+	var box BoxID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "box", ctx.Param("box"), &box, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter box: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetDeviceKinds(ctx, call, box)
+	return err
+}
+
 // MakeUpBox converts echo context to params.
 func (w *ServerInterfaceWrapper) MakeUpBox(ctx *echo.Context) error {
 	var err error
@@ -887,6 +938,182 @@ func (w *ServerInterfaceWrapper) TakeFromMeter(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.TakeFromMeter(ctx, call)
+	return err
+}
+
+// ListNewRuns converts echo context to params.
+func (w *ServerInterfaceWrapper) ListNewRuns(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListNewRuns(ctx, call)
+	return err
+}
+
+// SuggestNewRun converts echo context to params.
+func (w *ServerInterfaceWrapper) SuggestNewRun(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SuggestNewRun(ctx, call)
+	return err
+}
+
+// RemoveNewRun converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveNewRun(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "newRun" -------------
+	var newRun NewRunID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "newRun", ctx.Param("newRun"), &newRun, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter newRun: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveNewRun(ctx, call, newRun)
+	return err
+}
+
+// GetNewRun converts echo context to params.
+func (w *ServerInterfaceWrapper) GetNewRun(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "newRun" -------------
+	var newRun NewRunID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "newRun", ctx.Param("newRun"), &newRun, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter newRun: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetNewRun(ctx, call, newRun)
+	return err
+}
+
+// SetNewRun converts echo context to params.
+func (w *ServerInterfaceWrapper) SetNewRun(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "newRun" -------------
+	var newRun NewRunID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "newRun", ctx.Param("newRun"), &newRun, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter newRun: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetNewRun(ctx, call, newRun)
+	return err
+}
+
+// AcceptInNewRun converts echo context to params.
+func (w *ServerInterfaceWrapper) AcceptInNewRun(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "newRun" -------------
+	var newRun NewRunID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "newRun", ctx.Param("newRun"), &newRun, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter newRun: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AcceptInNewRun(ctx, call, newRun)
+	return err
+}
+
+// LayNewRun converts echo context to params.
+func (w *ServerInterfaceWrapper) LayNewRun(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "newRun" -------------
+	var newRun NewRunID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "newRun", ctx.Param("newRun"), &newRun, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter newRun: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.LayNewRun(ctx, call, newRun)
+	return err
+}
+
+// SetNewRunSteps converts echo context to params.
+func (w *ServerInterfaceWrapper) SetNewRunSteps(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "newRun" -------------
+	var newRun NewRunID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "newRun", ctx.Param("newRun"), &newRun, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter newRun: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetNewRunSteps(ctx, call, newRun)
 	return err
 }
 
@@ -2160,6 +2387,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PATCH(options.BaseURL+"/api/v1/calls/:call", wrapper.ChangeCall, options.OperationMiddlewares["changeCall"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call/boxes/:box", wrapper.GetBox, options.OperationMiddlewares["getBox"]...)
 	router.PUT(options.BaseURL+"/api/v1/calls/:call/boxes/:box", wrapper.SetBox, options.OperationMiddlewares["setBox"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/boxes/:box/kinds", wrapper.GetDeviceKinds, options.OperationMiddlewares["getDeviceKinds"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/boxes/:box/made", wrapper.MakeUpBox, options.OperationMiddlewares["makeUpBox"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call/boxes/:box/photograph", wrapper.GetPhotograph, options.OperationMiddlewares["getPhotograph"]...)
 	router.PUT(options.BaseURL+"/api/v1/calls/:call/boxes/:box/steps", wrapper.SetSteps, options.OperationMiddlewares["setSteps"]...)
@@ -2178,6 +2406,14 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/api/v1/calls/:call/loads/:load", wrapper.RemoveLoad, options.OperationMiddlewares["removeLoad"]...)
 	router.PUT(options.BaseURL+"/api/v1/calls/:call/map", wrapper.SetMap, options.OperationMiddlewares["setMap"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/meter", wrapper.TakeFromMeter, options.OperationMiddlewares["takeFromMeter"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/new-runs", wrapper.ListNewRuns, options.OperationMiddlewares["listNewRuns"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/new-runs", wrapper.SuggestNewRun, options.OperationMiddlewares["suggestNewRun"]...)
+	router.DELETE(options.BaseURL+"/api/v1/calls/:call/new-runs/:newRun", wrapper.RemoveNewRun, options.OperationMiddlewares["removeNewRun"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/new-runs/:newRun", wrapper.GetNewRun, options.OperationMiddlewares["getNewRun"]...)
+	router.PUT(options.BaseURL+"/api/v1/calls/:call/new-runs/:newRun", wrapper.SetNewRun, options.OperationMiddlewares["setNewRun"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/new-runs/:newRun/accepted", wrapper.AcceptInNewRun, options.OperationMiddlewares["acceptInNewRun"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/new-runs/:newRun/laid", wrapper.LayNewRun, options.OperationMiddlewares["layNewRun"]...)
+	router.PUT(options.BaseURL+"/api/v1/calls/:call/new-runs/:newRun/steps", wrapper.SetNewRunSteps, options.OperationMiddlewares["setNewRunSteps"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call/papers/:paper", wrapper.GetPaper, options.OperationMiddlewares["getPaper"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/pictures", wrapper.AddPicture, options.OperationMiddlewares["addPicture"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call/pictures/:picture", wrapper.GetPicture, options.OperationMiddlewares["getPicture"]...)
@@ -2273,6 +2509,8 @@ type BoxNowJSONResponse OpenedBox
 type CallNowJSONResponse Call
 
 type FactorsNowJSONResponse Factors
+
+type NewRunNowJSONResponse NewRunNow
 
 type RefusedApplicationProblemPlusJSONResponse Problem
 
@@ -2779,6 +3017,46 @@ type SetBoxdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SetBoxdefaultApplicationProblemPlusJSONResponse) VisitSetBoxResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDeviceKindsRequestObject struct {
+	Call CallID `json:"call"`
+	Box  BoxID  `json:"box"`
+}
+
+type GetDeviceKindsResponseObject interface {
+	VisitGetDeviceKindsResponse(w http.ResponseWriter) error
+}
+
+type GetDeviceKinds200JSONResponse []DeviceChoice
+
+func (response GetDeviceKinds200JSONResponse) VisitGetDeviceKindsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDeviceKindsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDeviceKindsdefaultApplicationProblemPlusJSONResponse) VisitGetDeviceKindsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3519,6 +3797,329 @@ type TakeFromMeterdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response TakeFromMeterdefaultApplicationProblemPlusJSONResponse) VisitTakeFromMeterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListNewRunsRequestObject struct {
+	Call CallID `json:"call"`
+}
+
+type ListNewRunsResponseObject interface {
+	VisitListNewRunsResponse(w http.ResponseWriter) error
+}
+
+type ListNewRuns200JSONResponse []NewRunNow
+
+func (response ListNewRuns200JSONResponse) VisitListNewRunsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListNewRunsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListNewRunsdefaultApplicationProblemPlusJSONResponse) VisitListNewRunsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SuggestNewRunRequestObject struct {
+	Call CallID `json:"call"`
+	Body *SuggestNewRunJSONRequestBody
+}
+
+type SuggestNewRunResponseObject interface {
+	VisitSuggestNewRunResponse(w http.ResponseWriter) error
+}
+
+type SuggestNewRun200JSONResponse NewRunOrder
+
+func (response SuggestNewRun200JSONResponse) VisitSuggestNewRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SuggestNewRundefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SuggestNewRundefaultApplicationProblemPlusJSONResponse) VisitSuggestNewRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveNewRunRequestObject struct {
+	Call   CallID   `json:"call"`
+	NewRun NewRunID `json:"newRun"`
+}
+
+type RemoveNewRunResponseObject interface {
+	VisitRemoveNewRunResponse(w http.ResponseWriter) error
+}
+
+type RemoveNewRun200JSONResponse struct{ CallNowJSONResponse }
+
+func (response RemoveNewRun200JSONResponse) VisitRemoveNewRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveNewRundefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveNewRundefaultApplicationProblemPlusJSONResponse) VisitRemoveNewRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetNewRunRequestObject struct {
+	Call   CallID   `json:"call"`
+	NewRun NewRunID `json:"newRun"`
+}
+
+type GetNewRunResponseObject interface {
+	VisitGetNewRunResponse(w http.ResponseWriter) error
+}
+
+type GetNewRun200JSONResponse struct{ NewRunNowJSONResponse }
+
+func (response GetNewRun200JSONResponse) VisitGetNewRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetNewRundefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetNewRundefaultApplicationProblemPlusJSONResponse) VisitGetNewRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetNewRunRequestObject struct {
+	Call   CallID   `json:"call"`
+	NewRun NewRunID `json:"newRun"`
+	Body   *SetNewRunJSONRequestBody
+}
+
+type SetNewRunResponseObject interface {
+	VisitSetNewRunResponse(w http.ResponseWriter) error
+}
+
+type SetNewRun200JSONResponse struct{ NewRunNowJSONResponse }
+
+func (response SetNewRun200JSONResponse) VisitSetNewRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetNewRundefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetNewRundefaultApplicationProblemPlusJSONResponse) VisitSetNewRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AcceptInNewRunRequestObject struct {
+	Call   CallID   `json:"call"`
+	NewRun NewRunID `json:"newRun"`
+	Body   *AcceptInNewRunJSONRequestBody
+}
+
+type AcceptInNewRunResponseObject interface {
+	VisitAcceptInNewRunResponse(w http.ResponseWriter) error
+}
+
+type AcceptInNewRun200JSONResponse struct{ NewRunNowJSONResponse }
+
+func (response AcceptInNewRun200JSONResponse) VisitAcceptInNewRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AcceptInNewRundefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AcceptInNewRundefaultApplicationProblemPlusJSONResponse) VisitAcceptInNewRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LayNewRunRequestObject struct {
+	Call   CallID   `json:"call"`
+	NewRun NewRunID `json:"newRun"`
+	Body   *LayNewRunJSONRequestBody
+}
+
+type LayNewRunResponseObject interface {
+	VisitLayNewRunResponse(w http.ResponseWriter) error
+}
+
+type LayNewRun200JSONResponse struct{ NewRunNowJSONResponse }
+
+func (response LayNewRun200JSONResponse) VisitLayNewRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LayNewRundefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LayNewRundefaultApplicationProblemPlusJSONResponse) VisitLayNewRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetNewRunStepsRequestObject struct {
+	Call   CallID   `json:"call"`
+	NewRun NewRunID `json:"newRun"`
+	Body   *SetNewRunStepsJSONRequestBody
+}
+
+type SetNewRunStepsResponseObject interface {
+	VisitSetNewRunStepsResponse(w http.ResponseWriter) error
+}
+
+type SetNewRunSteps200JSONResponse struct{ NewRunNowJSONResponse }
+
+func (response SetNewRunSteps200JSONResponse) VisitSetNewRunStepsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetNewRunStepsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetNewRunStepsdefaultApplicationProblemPlusJSONResponse) VisitSetNewRunStepsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7021,6 +7622,9 @@ type StrictServerInterface interface {
 	// SetBox Record what is in the box and what is to go in, elvat-box/1
 	// (PUT /api/v1/calls/{call}/boxes/{box})
 	SetBox(ctx context.Context, request SetBoxRequestObject) (SetBoxResponseObject, error)
+	// GetDeviceKinds What could hang in the box instead, each planned and proven there
+	// (GET /api/v1/calls/{call}/boxes/{box}/kinds)
+	GetDeviceKinds(ctx context.Context, request GetDeviceKindsRequestObject) (GetDeviceKindsResponseObject, error)
 	// MakeUpBox The box was made up as planned; the run is that from now on
 	// (POST /api/v1/calls/{call}/boxes/{box}/made)
 	MakeUpBox(ctx context.Context, request MakeUpBoxRequestObject) (MakeUpBoxResponseObject, error)
@@ -7075,6 +7679,30 @@ type StrictServerInterface interface {
 	// TakeFromMeter One value from the instrument on the wire, with its probes where they are said to be
 	// (POST /api/v1/calls/{call}/meter)
 	TakeFromMeter(ctx context.Context, request TakeFromMeterRequestObject) (TakeFromMeterResponseObject, error)
+	// ListNewRuns The new runs that are planned on the call, each with its plan
+	// (GET /api/v1/calls/{call}/new-runs)
+	ListNewRuns(ctx context.Context, request ListNewRunsRequestObject) (ListNewRunsResponseObject, error)
+	// SuggestNewRun What is known on the call of a new run to there, to start from; nothing is kept
+	// (POST /api/v1/calls/{call}/new-runs)
+	SuggestNewRun(ctx context.Context, request SuggestNewRunRequestObject) (SuggestNewRunResponseObject, error)
+	// RemoveNewRun Drop a plan that was not laid
+	// (DELETE /api/v1/calls/{call}/new-runs/{newRun})
+	RemoveNewRun(ctx context.Context, request RemoveNewRunRequestObject) (RemoveNewRunResponseObject, error)
+	// GetNewRun A new run with its plan
+	// (GET /api/v1/calls/{call}/new-runs/{newRun})
+	GetNewRun(ctx context.Context, request GetNewRunRequestObject) (GetNewRunResponseObject, error)
+	// SetNewRun Keep what is ordered, elvat-newrun/1
+	// (PUT /api/v1/calls/{call}/new-runs/{newRun})
+	SetNewRun(ctx context.Context, request SetNewRunRequestObject) (SetNewRunResponseObject, error)
+	// AcceptInNewRun A named qualified person takes a finding on
+	// (POST /api/v1/calls/{call}/new-runs/{newRun}/accepted)
+	AcceptInNewRun(ctx context.Context, request AcceptInNewRunRequestObject) (AcceptInNewRunResponseObject, error)
+	// LayNewRun It is laid; the way on of the call's run becomes part of it, what was used up goes off the van
+	// (POST /api/v1/calls/{call}/new-runs/{newRun}/laid)
+	LayNewRun(ctx context.Context, request LayNewRunRequestObject) (LayNewRunResponseObject, error)
+	// SetNewRunSteps Which steps of its plan are done
+	// (PUT /api/v1/calls/{call}/new-runs/{newRun}/steps)
+	SetNewRunSteps(ctx context.Context, request SetNewRunStepsRequestObject) (SetNewRunStepsResponseObject, error)
 	// GetPaper A paper of the call; the same bytes from the same data
 	// (GET /api/v1/calls/{call}/papers/{paper})
 	GetPaper(ctx context.Context, request GetPaperRequestObject) (GetPaperResponseObject, error)
@@ -7720,6 +8348,32 @@ func (sh *strictHandler) SetBox(ctx *echo.Context, call CallID, box BoxID) error
 		return err
 	} else if validResponse, ok := response.(SetBoxResponseObject); ok {
 		return validResponse.VisitSetBoxResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetDeviceKinds operation middleware
+func (sh *strictHandler) GetDeviceKinds(ctx *echo.Context, call CallID, box BoxID) error {
+	var request GetDeviceKindsRequestObject
+
+	request.Call = call
+	request.Box = box
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDeviceKinds(ctx.Request().Context(), request.(GetDeviceKindsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDeviceKinds")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetDeviceKindsResponseObject); ok {
+		return validResponse.VisitGetDeviceKindsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -8455,6 +9109,327 @@ func (sh *strictHandler) TakeFromMeter(ctx *echo.Context, call CallID) error {
 		return err
 	} else if validResponse, ok := response.(TakeFromMeterResponseObject); ok {
 		return validResponse.VisitTakeFromMeterResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListNewRuns operation middleware
+func (sh *strictHandler) ListNewRuns(ctx *echo.Context, call CallID) error {
+	var request ListNewRunsRequestObject
+
+	request.Call = call
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListNewRuns(ctx.Request().Context(), request.(ListNewRunsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListNewRuns")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListNewRunsResponseObject); ok {
+		return validResponse.VisitListNewRunsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SuggestNewRun operation middleware
+func (sh *strictHandler) SuggestNewRun(ctx *echo.Context, call CallID) error {
+	var request SuggestNewRunRequestObject
+
+	request.Call = call
+
+	var body SuggestNewRunJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SuggestNewRun(ctx.Request().Context(), request.(SuggestNewRunRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SuggestNewRun")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SuggestNewRunResponseObject); ok {
+		return validResponse.VisitSuggestNewRunResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemoveNewRun operation middleware
+func (sh *strictHandler) RemoveNewRun(ctx *echo.Context, call CallID, newRun NewRunID) error {
+	var request RemoveNewRunRequestObject
+
+	request.Call = call
+	request.NewRun = newRun
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveNewRun(ctx.Request().Context(), request.(RemoveNewRunRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveNewRun")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemoveNewRunResponseObject); ok {
+		return validResponse.VisitRemoveNewRunResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetNewRun operation middleware
+func (sh *strictHandler) GetNewRun(ctx *echo.Context, call CallID, newRun NewRunID) error {
+	var request GetNewRunRequestObject
+
+	request.Call = call
+	request.NewRun = newRun
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetNewRun(ctx.Request().Context(), request.(GetNewRunRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetNewRun")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetNewRunResponseObject); ok {
+		return validResponse.VisitGetNewRunResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetNewRun operation middleware
+func (sh *strictHandler) SetNewRun(ctx *echo.Context, call CallID, newRun NewRunID) error {
+	var request SetNewRunRequestObject
+
+	request.Call = call
+	request.NewRun = newRun
+
+	var body SetNewRunJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetNewRun(ctx.Request().Context(), request.(SetNewRunRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetNewRun")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetNewRunResponseObject); ok {
+		return validResponse.VisitSetNewRunResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AcceptInNewRun operation middleware
+func (sh *strictHandler) AcceptInNewRun(ctx *echo.Context, call CallID, newRun NewRunID) error {
+	var request AcceptInNewRunRequestObject
+
+	request.Call = call
+	request.NewRun = newRun
+
+	var body AcceptInNewRunJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AcceptInNewRun(ctx.Request().Context(), request.(AcceptInNewRunRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AcceptInNewRun")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AcceptInNewRunResponseObject); ok {
+		return validResponse.VisitAcceptInNewRunResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// LayNewRun operation middleware
+func (sh *strictHandler) LayNewRun(ctx *echo.Context, call CallID, newRun NewRunID) error {
+	var request LayNewRunRequestObject
+
+	request.Call = call
+	request.NewRun = newRun
+
+	var body LayNewRunJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.LayNewRun(ctx.Request().Context(), request.(LayNewRunRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "LayNewRun")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(LayNewRunResponseObject); ok {
+		return validResponse.VisitLayNewRunResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetNewRunSteps operation middleware
+func (sh *strictHandler) SetNewRunSteps(ctx *echo.Context, call CallID, newRun NewRunID) error {
+	var request SetNewRunStepsRequestObject
+
+	request.Call = call
+	request.NewRun = newRun
+
+	var body SetNewRunStepsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetNewRunSteps(ctx.Request().Context(), request.(SetNewRunStepsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetNewRunSteps")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetNewRunStepsResponseObject); ok {
+		return validResponse.VisitSetNewRunStepsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -211,7 +211,7 @@ func (d *Desk) houseOf(ctx context.Context, at *kept.Snapshot, do corecall.Doing
 		}
 	}
 	switch do.(type) {
-	case *corecall.MakeUp, *corecall.UsePart:
+	case *corecall.MakeUp, *corecall.UsePart, *corecall.LayRun:
 		found, err := d.Book.Stock(ctx)
 		if err != nil {
 			return h, err

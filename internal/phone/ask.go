@@ -117,6 +117,17 @@ func box[T any](doing func(T, *asked) call.Doing) func(*Phone, context.Context, 
 	}
 }
 
+// newRun is change, shown by one of the call's new runs.
+func newRun[T any](doing func(T, *asked) call.Doing) func(*Phone, context.Context, *asked) (any, error) {
+	return func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		at, err := done(p, ctx, a, doing)
+		if err != nil {
+			return nil, err
+		}
+		return p.NewRunAt(ctx, at, a.named["newRun"])
+	}
+}
+
 type none struct{}
 
 // routes are the operations that the phone answers by itself.
@@ -205,6 +216,31 @@ var routes = []route{
 	})),
 	op("POST", "calls/{call}/boxes/{box}/made", 200, change(func(_ none, a *asked) call.Doing {
 		return &call.MakeUp{Box: a.named["box"]}
+	})),
+	op("GET", "calls/{call}/boxes/{box}/kinds", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		return p.Kinds(ctx, a.call, a.named["box"])
+	}),
+	op("GET", "calls/{call}/new-runs", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) { return p.NewRuns(ctx, a.call) }),
+	op("POST", "calls/{call}/new-runs", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		b, err := into[api.NewRunStart](a)
+		if err != nil {
+			return nil, err
+		}
+		return p.SuggestNewRun(ctx, a.call, b)
+	}),
+	op("GET", "calls/{call}/new-runs/{newRun}", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		return p.NewRun(ctx, a.call, a.named["newRun"])
+	}),
+	op("PUT", "calls/{call}/new-runs/{newRun}", 200, newRun(func(b api.NewRunFile, _ *asked) call.Doing { return &call.SetNewRun{Order: b} })),
+	op("DELETE", "calls/{call}/new-runs/{newRun}", 200, change(func(_ none, a *asked) call.Doing { return &call.RemoveNewRun{Run: a.named["newRun"]} })),
+	op("PUT", "calls/{call}/new-runs/{newRun}/steps", 200, newRun(func(b api.NewRunSteps, a *asked) call.Doing {
+		return &call.SetNewRunSteps{Run: a.named["newRun"], Done: b.Done}
+	})),
+	op("POST", "calls/{call}/new-runs/{newRun}/accepted", 200, newRun(func(b api.TakenOn, a *asked) call.Doing {
+		return &call.AcceptInRun{Run: a.named["newRun"], Key: b.Key, By: b.By, Why: b.Why}
+	})),
+	op("POST", "calls/{call}/new-runs/{newRun}/laid", 200, newRun(func(b api.LaidOff, a *asked) call.Doing {
+		return &call.LayRun{Run: a.named["newRun"], Van: desk.Or(b.Van, "")}
 	})),
 	op("GET", "calls/{call}/work", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) { return p.Work(ctx, a.call) }),
 	op("POST", "calls/{call}/journal", 201, work(func(b api.NewEntry, _ *asked) call.Doing {

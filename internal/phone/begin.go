@@ -76,6 +76,11 @@ func (p *Phone) begin(ctx context.Context, a *asked) (any, error) {
 		}
 		place.Site, place.Panel = last.Site, last.Panel
 	}
+	if b.Laid != nil {
+		if err := p.FillLaid(ctx, &begin, *b.Laid); err != nil {
+			return nil, err
+		}
+	}
 	if err := desk.FillBegin(&begin); err != nil {
 		return nil, err
 	}

@@ -31,6 +31,11 @@ func (s *calls) CreateCall(ctx context.Context, r api.CreateCallRequestObject) (
 	if err != nil {
 		return nil, err
 	}
+	if r.Body.Laid != nil {
+		if err := s.FillLaid(ctx, &begin, *r.Body.Laid); err != nil {
+			return nil, err
+		}
+	}
 	id, err := s.begin(ctx, begin, kept.Place{Site: desk.Or(r.Body.Site, 0), Panel: desk.Or(r.Body.Panel, 0), Run: desk.Or(r.Body.Run, 0)})
 	if err != nil {
 		return nil, err

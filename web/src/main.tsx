@@ -20,6 +20,7 @@ import { VansScreen } from './shop/VansScreen';
 import { SumsScreen } from './sums/SumsScreen';
 import { SweepScreen } from './sweep/SweepScreen';
 import './styles.css';
+import { CircuitScreen } from './circuit/CircuitScreen';
 import { DeadScreen } from './dead/DeadScreen';
 import { PassphraseAgain } from './door/PassphraseAgain';
 import { Arrived, FocusKeeper, SkipLink } from './ui/Arrived';
@@ -80,6 +81,7 @@ if (root) {
 							<Route path="/calls/:call/hand-over" element={<HandOverScreen />} />
 							<Route path="/calls/:call/sweep" element={<SweepScreen />} />
 							<Route path="/calls/:call/boxes/:box" element={<BoxScreen />} />
+							<Route path="/calls/:call/circuit/:run" element={<CircuitScreen />} />
 							<Route path="/sums/:sum?" element={<SumsScreen />} />
 							<Route
 								path="/guide/:page?"

@@ -15,6 +15,8 @@ import {
 	type Half,
 	type HouseSheet,
 	type Light,
+	type NewRun,
+	type NewRunOrder,
 	type NewStop,
 	noted,
 	type OpenedBox,
@@ -103,8 +105,7 @@ function asKnown(before: Call | undefined, now: Call): Call {
 export function useNewCall() {
 	const cache = useQueryClient();
 	return useMutation({
-		mutationFn: (made: { title: string; complaint: string; circuit?: string; site?: number; run?: number }) =>
-			body(client.POST('/api/v1/calls', { body: made })),
+		mutationFn: (made: Schemas['NewCall']) => body(client.POST('/api/v1/calls', { body: made })),
 		onSuccess: (now) => {
 			cache.setQueryData(['call', now.id], now);
 			cache.invalidateQueries({ queryKey: ['calls'] });
@@ -354,6 +355,103 @@ export function useMakeUp(call: number, box: string) {
 			cache.setQueryData(['call', call], noted(`call ${call}`, now));
 			for (const key of ['box', 'work', 'report']) cache.invalidateQueries({ queryKey: [key, call] });
 		},
+	});
+}
+
+const inRun = (call: number, newRun: string) => ({ params: { path: { call, newRun } } });
+
+/** The new runs that are planned on the call. */
+export function useNewRuns(call: number) {
+	return useQuery({
+		queryKey: ['new-run', call],
+		queryFn: () => body(client.GET('/api/v1/calls/{call}/new-runs', at(call))),
+		refetchInterval: others,
+	});
+}
+
+export function useNewRun(call: number, id: string) {
+	return useQuery({
+		queryKey: ['new-run', call, id],
+		queryFn: async () =>
+			noted(`new-run ${call} ${id}`, await body(client.GET('/api/v1/calls/{call}/new-runs/{newRun}', inRun(call, id)))),
+		refetchInterval: others,
+		retry: (tries, error) => !(error instanceof Refused) && tries < 3,
+	});
+}
+
+/** A change of a new run: the answer is the run with its plan as they now are. */
+function useNewRunChange<V>(call: number, id: string, send: (what: V) => Promise<NewRun>) {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: send,
+		scope: { id: `new-run-${call}-${id}` },
+		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
+		onSuccess: (now) => {
+			cache.setQueryData(['new-run', call, id], noted(`new-run ${call} ${id}`, now));
+			cache.invalidateQueries({ queryKey: ['call', call] });
+			cache.invalidateQueries({ queryKey: ['new-run', call], exact: true });
+		},
+	});
+}
+
+export function useSetNewRun(call: number, id: string) {
+	return useNewRunChange(call, id, (order: NewRunOrder) =>
+		body(client.PUT('/api/v1/calls/{call}/new-runs/{newRun}', { ...inRun(call, id), body: { ...order } })),
+	);
+}
+
+export function useSetNewRunSteps(call: number, id: string) {
+	return useNewRunChange(call, id, (done: string[]) =>
+		body(client.PUT('/api/v1/calls/{call}/new-runs/{newRun}/steps', { ...inRun(call, id), body: { done } })),
+	);
+}
+
+export function useAcceptInNewRun(call: number, id: string) {
+	return useNewRunChange(call, id, (taken: Schemas['TakenOn']) =>
+		body(client.POST('/api/v1/calls/{call}/new-runs/{newRun}/accepted', { ...inRun(call, id), body: taken })),
+	);
+}
+
+export function useLayNewRun(call: number, id: string) {
+	const cache = useQueryClient();
+	return useNewRunChange(call, id, async () => {
+		const now = await body(
+			client.POST('/api/v1/calls/{call}/new-runs/{newRun}/laid', { ...inRun(call, id), body: {} }),
+		);
+		for (const key of ['work', 'report', 'box']) cache.invalidateQueries({ queryKey: [key, call] });
+		return now;
+	});
+}
+
+export function useRemoveNewRun(call: number) {
+	const cache = useQueryClient();
+	const change = useChange(call, (id: string) =>
+		body(client.DELETE('/api/v1/calls/{call}/new-runs/{newRun}', inRun(call, id))),
+	);
+	return { ...change, after: () => cache.invalidateQueries({ queryKey: ['new-run', call] }) };
+}
+
+/** Begins a new run from what is known on the call; answers with its name. */
+export function useStartNewRun(call: number) {
+	const cache = useQueryClient();
+	return useMutation({
+		mutationFn: async (start: Schemas['NewRunStart']) => {
+			const order = await body(client.POST('/api/v1/calls/{call}/new-runs', { ...at(call), body: start }));
+			await body(
+				client.PUT('/api/v1/calls/{call}/new-runs/{newRun}', { ...inRun(call, order.id), body: { ...order } }),
+			);
+			return order.id;
+		},
+		onSuccess: () => cache.invalidateQueries({ queryKey: ['new-run', call] }),
+	});
+}
+
+/** What could hang in the box instead, each planned there. */
+export function useKinds(call: number, box: string, wanted: boolean) {
+	return useQuery({
+		queryKey: ['box', call, box, 'kinds'],
+		queryFn: () => body(client.GET('/api/v1/calls/{call}/boxes/{box}/kinds', inBox(call, box))),
+		enabled: wanted,
 	});
 }
 

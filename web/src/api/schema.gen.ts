@@ -400,6 +400,128 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/calls/{call}/boxes/{box}/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                box: components["parameters"]["BoxID"];
+            };
+            cookie?: never;
+        };
+        /** What could hang in the box instead, each planned and proven there */
+        get: operations["getDeviceKinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{call}/new-runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        /** The new runs that are planned on the call, each with its plan */
+        get: operations["listNewRuns"];
+        put?: never;
+        /** What is known on the call of a new run to there, to start from; nothing is kept */
+        post: operations["suggestNewRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{call}/new-runs/{newRun}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                newRun: components["parameters"]["NewRunID"];
+            };
+            cookie?: never;
+        };
+        /** A new run with its plan */
+        get: operations["getNewRun"];
+        /** Keep what is ordered, elvat-newrun/1 */
+        put: operations["setNewRun"];
+        post?: never;
+        /** Drop a plan that was not laid */
+        delete: operations["removeNewRun"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{call}/new-runs/{newRun}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                newRun: components["parameters"]["NewRunID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Which steps of its plan are done */
+        put: operations["setNewRunSteps"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{call}/new-runs/{newRun}/accepted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                newRun: components["parameters"]["NewRunID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A named qualified person takes a finding on */
+        post: operations["acceptInNewRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{call}/new-runs/{newRun}/laid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                newRun: components["parameters"]["NewRunID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** It is laid; the way on of the call's run becomes part of it, what was used up goes off the van */
+        post: operations["layNewRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/calls/{call}/boxes/{box}/photograph": {
         parameters: {
             query?: never;
@@ -2376,6 +2498,8 @@ export interface components {
              * @description Of a new run; none: the site's first
              */
             panel?: number;
+            /** @description What was laid anew, elvat-newrun/1: the call is about it, its boxes made up, to be proven */
+            laid?: components["schemas"]["NewRunFile"];
         };
         CallChange: {
             title?: string;
@@ -2818,7 +2942,7 @@ export interface components {
         };
         Gate: {
             /** @enum {string} */
-            gate: "open" | "conductors" | "make-up" | "hand-over";
+            gate: "open" | "conductors" | "make-up" | "lay" | "hand-over";
             box?: string;
             open: boolean;
             missing: string[];
@@ -2937,6 +3061,311 @@ export interface components {
                 when: string;
             }[] | null;
             cautions?: string[] | null;
+        };
+        DeviceChoice: {
+            key: string;
+            name: string;
+            device: components["schemas"]["Chosen"];
+            gives: string[];
+            /** @description What it needs in this box */
+            needs: string[];
+            /** @description Nothing has to be mended for it in this box */
+            fits: boolean;
+            /** @description Why it cannot be planned yet */
+            stopped?: string;
+            minutes: number;
+            /** @description Dollars, parts and labour */
+            cost: number;
+            chosen?: boolean;
+        };
+        /** @description What is ordered, elvat-newrun/1 */
+        NewRunFile: {
+            [key: string]: unknown;
+        };
+        NewRunStart: {
+            /** @description The outlet that wants it; none: nothing is known */
+            box?: string;
+            /** @description A box of the run that is extended; none: a circuit of its own, from the panel */
+            from?: string;
+            /** @description From the nearest box of the run at which a ground arrives, else from the panel */
+            grounded?: boolean;
+        };
+        NewRunSteps: {
+            done: string[];
+        };
+        TakenOn: {
+            key: string;
+            by: string;
+            why: string;
+            /** Format: date-time */
+            at?: string;
+        };
+        LaidOff: {
+            /** @description That parts come off; none: the one that has most */
+            van?: string;
+        };
+        NewRunOrder: {
+            format: string;
+            id: string;
+            name?: string;
+            edition?: number;
+            /** @description panel, or the box of the run that is extended */
+            from?: string;
+            outlets: components["schemas"]["NewOutlet"][];
+            panel?: {
+                /** @description The number that the new one gets */
+                breaker?: string;
+                /** @description Free spaces */
+                free?: number;
+                /** @description A licensed person summed up the service's load with the new one, and it is enough */
+                room?: boolean;
+                flush?: boolean;
+            };
+            remove?: {
+                cable: string;
+                from: string;
+                to: string;
+                /** @enum {string} */
+                how: "out" | "left";
+            }[];
+            practice?: {
+                [key: string]: string;
+            };
+        };
+        NewOutlet: {
+            id: string;
+            label?: string;
+            after?: string;
+            /** @enum {string} */
+            for: "laundry" | "refrigerator" | "freezer" | "sump-pump" | "bathroom" | "workshop" | "countertop" | "garage" | "appliance" | "general";
+            what?: string;
+            watts?: number;
+            place?: components["schemas"]["BoxPlace"];
+            continuous?: boolean;
+            fixed?: boolean;
+            motor?: boolean;
+            /** @enum {string} */
+            wall?: "open-frame" | "finished" | "surface" | "masonry" | "outdoors";
+            /** @enum {string} */
+            device?: "receptacle" | "gfci" | "single" | "usb" | "smart" | "afci-gfci";
+            way: components["schemas"]["WayLeg"][];
+            /** @description The box of the call's run that it takes the place of */
+            replaces?: string;
+        };
+        WayLeg: {
+            /** @enum {string} */
+            by: "open-joists" | "attic" | "crawl-space" | "finished-wall" | "surface" | "masonry";
+            feet: number;
+            /** @enum {string} */
+            exposure?: "dry" | "damp" | "wet";
+            across?: boolean;
+            depthIn?: number;
+            spacingIn?: number;
+            plates?: number;
+            /** @enum {string} */
+            conduit?: "emt" | "pvc";
+            bends?: components["schemas"]["ConduitBend"][];
+            airC?: number;
+            bundled?: number;
+        };
+        ConduitBend: {
+            /** @enum {string} */
+            shape: "ninety" | "offset" | "box-offset" | "back-to-back";
+            heightIn?: number;
+            distanceIn?: number;
+            angleDeg?: number;
+        };
+        WhyChosen: {
+            text: string;
+            section?: string;
+            edition?: number;
+            check?: string;
+            practice?: string;
+        };
+        NewRunPlan: {
+            format: string;
+            id: string;
+            name: string;
+            edition: number;
+            load: {
+                shares: {
+                    outlet: string;
+                    words: string;
+                    watts: number;
+                    amps: number;
+                    continuous?: boolean;
+                    assumed?: boolean;
+                }[];
+                amps: number;
+                needed: number;
+                working: string;
+                there?: number;
+            };
+            breaker: {
+                label: string;
+                amps: number;
+                poles: number;
+                /** @enum {string} */
+                protection: "none" | "gfci" | "afci" | "dual" | "unknown";
+                words: string;
+                why: components["schemas"]["WhyChosen"][];
+                new: boolean;
+            };
+            conductor: {
+                awg: number;
+                ampacity: number;
+                derated: string;
+                drop: {
+                    outlet: string;
+                    feet: number;
+                    amps: number;
+                    volts: number;
+                    percent: number;
+                    working: string;
+                };
+                why: components["schemas"]["WhyChosen"][];
+            };
+            guarded: {
+                outlet: string;
+                gfci: components["schemas"]["Verdict"];
+                afci: components["schemas"]["Verdict"];
+                by?: string;
+                device?: boolean;
+                stays?: boolean;
+            }[];
+            stretches: components["schemas"]["Stretch"][];
+            boxes: components["schemas"]["NewBox"][];
+            there?: components["schemas"]["NewBox"];
+            /** @description The run as it will be, elvat-circuit/1 */
+            circuit: {
+                [key: string]: unknown;
+            };
+            findings: components["schemas"]["Finding"][];
+            asks: {
+                field: string;
+                words: string;
+            }[];
+            steps: components["schemas"]["NewRunStep"][];
+            materials: components["schemas"]["Material"][];
+            minutes: components["schemas"]["NewRunMinutes"];
+            parts: number;
+            labour: number;
+            issued: boolean;
+            /** @description elvat-readings/1 */
+            predicted: {
+                [key: string]: unknown;
+            };
+            directory: {
+                breaker: string;
+                amps: number;
+                serves: string;
+            };
+        };
+        NewRunMinutes: {
+            usual: number;
+            least: number;
+            most: number;
+            parts: {
+                words: string;
+                usual: number;
+            }[];
+        };
+        Stretch: {
+            outlet: string;
+            from: string;
+            feet: number;
+            /** @enum {string} */
+            method: "NM" | "UF" | "conduit";
+            words: string;
+            why: components["schemas"]["WhyChosen"][];
+            legs: components["schemas"]["LaidLeg"][];
+            buyFeet: number;
+            freeIn: number;
+        };
+        LaidLeg: components["schemas"]["WayLeg"] & {
+            words: string;
+            do: string[];
+            holes?: number;
+            holeIn?: number;
+            edgeIn?: number;
+            guards?: number;
+            /** @description Inches from its start */
+            fasteners?: number[];
+            pipe?: {
+                kind: string;
+                size: string;
+                fill: number;
+                mostFill: number;
+                working: string;
+                degrees: number;
+                bodies?: number;
+                bent: components["schemas"]["BentConduit"][];
+            };
+        };
+        BentConduit: components["schemas"]["ConduitBend"] & {
+            name: string;
+            multiplier?: number;
+            shrinkIn?: number;
+            takeUpIn?: number;
+            marks: {
+                atIn: number;
+                words: string;
+            }[];
+            working: string;
+            how: string;
+            /** @description Inches along the wall, and out of it */
+            path: {
+                x: number;
+                y: number;
+            }[];
+            degrees: number;
+        };
+        NewBox: {
+            outlet: string;
+            label: string;
+            set: {
+                words: string;
+                wall: string;
+                material: string;
+                size?: string;
+                volumeIn3: number;
+                mount: string;
+            };
+            box: components["schemas"]["Box"];
+            plan: components["schemas"]["Plan"];
+        };
+        NewRunStep: {
+            code: string;
+            /** @enum {string} */
+            part: "before" | "start" | "boxes" | "way" | "make-up" | "check" | "panel" | "prove" | "remove" | "last";
+            outlet?: string;
+            do: string;
+            detail?: string;
+            section?: string;
+            licensed?: boolean;
+            /** @enum {string} */
+            gate: "none" | "dead" | "proven" | "checked";
+            caution?: string;
+        };
+        NewRunNow: {
+            order: components["schemas"]["NewRunOrder"];
+            plan?: components["schemas"]["NewRunPlan"];
+            /** @description Parts of the work with their names */
+            parts: {
+                part: string;
+                words: string;
+            }[];
+            /** @description Why there is no plan of it as it is ordered */
+            wrong?: string;
+            done: string[];
+            accepted: components["schemas"]["TakenOn"][];
+            /** @description Keys of what has to be mended or accepted before it is laid */
+            open: string[];
+            gate: components["schemas"]["Gate"];
+            /** Format: date-time */
+            laidAt?: string;
+            /** Format: int64 */
+            version: number;
         };
         /** @description An elvat-box/1 document; checked by the makeup package */
         BoxFile: {
@@ -3119,7 +3548,7 @@ export interface components {
         Chosen: {
             id: string;
             /** @enum {string} */
-            kind: "receptacle" | "gfci" | "single" | "usb" | "smart";
+            kind: "receptacle" | "gfci" | "single" | "usb" | "smart" | "afci-gfci";
             amps: number;
             /** @enum {string} */
             terminals?: "screw" | "clamp" | "push-in" | "lever";
@@ -3664,6 +4093,15 @@ export interface components {
                 "application/json": components["schemas"]["Work"];
             };
         };
+        /** @description The new run and its plan as they are now */
+        NewRunNow: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["NewRunNow"];
+            };
+        };
         /** @description The box and its plan as they are now */
         BoxNow: {
             headers: {
@@ -3750,6 +4188,7 @@ export interface components {
         Limit: number;
         CallID: number;
         BoxID: string;
+        NewRunID: string;
         ReadingID: string;
     };
     requestBodies: never;
@@ -4254,6 +4693,192 @@ export interface operations {
         requestBody?: never;
         responses: {
             200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    getDeviceKinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                box: components["parameters"]["BoxID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By kind */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceChoice"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    listNewRuns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In the order in which they were begun */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewRunNow"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    suggestNewRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRunStart"];
+            };
+        };
+        responses: {
+            /** @description An order to be filled in */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewRunOrder"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getNewRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                newRun: components["parameters"]["NewRunID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["NewRunNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    setNewRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                newRun: components["parameters"]["NewRunID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRunFile"];
+            };
+        };
+        responses: {
+            200: components["responses"]["NewRunNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    removeNewRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                newRun: components["parameters"]["NewRunID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    setNewRunSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                newRun: components["parameters"]["NewRunID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRunSteps"];
+            };
+        };
+        responses: {
+            200: components["responses"]["NewRunNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    acceptInNewRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                newRun: components["parameters"]["NewRunID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakenOn"];
+            };
+        };
+        responses: {
+            200: components["responses"]["NewRunNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    layNewRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                newRun: components["parameters"]["NewRunID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LaidOff"];
+            };
+        };
+        responses: {
+            200: components["responses"]["NewRunNow"];
             default: components["responses"]["Refused"];
         };
     };

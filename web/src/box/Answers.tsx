@@ -1,8 +1,8 @@
 import { useEffect, useRef } from 'react';
 import type { Box, BoxCable, Plan } from '../api/client';
+import { Figure, Pick, Words, yesNo } from '../ui/controls';
 import { cableWords } from './cables';
 import { aluminumWays, exposures, poles, protections, secondHots, volumes, walls, withDevice } from './choices';
-import { Figure, Pick, Words, yesNo } from './controls';
 import { loads, RoomTaps } from './served';
 
 interface Props {

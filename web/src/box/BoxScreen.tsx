@@ -6,6 +6,7 @@ import { SetTwice, UndoButtons } from '../calls/Beside';
 import { DangerBand } from '../calls/DangerBand';
 import { NextMove } from '../calls/NextMove';
 import { Phases } from '../calls/Phases';
+import { PlanIt } from '../circuit/NewRuns';
 import { useDraft } from '../readings/draft';
 import { Button } from '../ui/Button';
 import { Caution } from '../ui/Caution';
@@ -18,6 +19,7 @@ import { BoxDrawing } from './Drawing';
 import { BoxEntry } from './Entry';
 import { FillBar } from './Fill';
 import { Findings } from './Findings';
+import { Kinds } from './Kinds';
 import { faceOf, faceOfSwitch } from './layout';
 import { Parts } from './Parts';
 import { Photograph } from './Photograph';
@@ -415,7 +417,12 @@ function Sheet({ sheet, opened, call, about, save, picked, pick, toFindings }: S
 				</>
 			);
 		case 'code':
-			return <Required plan={plan} />;
+			return (
+				<>
+					<Required plan={plan} lead={(way) => <PlanIt call={call} box={opened.box.id} way={way.key} />} />
+					<Kinds call={call} box={opened.box} save={save} />
+				</>
+			);
 		case 'proof':
 			return <Proofs opened={opened} />;
 		case 'parts':

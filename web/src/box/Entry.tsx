@@ -1,9 +1,9 @@
 import { useState } from 'react';
 import type { Box, BoxCable, BoxPlace, Chosen, Existing, OpenedBox } from '../api/client';
 import { Button, field } from '../ui/Button';
+import { Figure, Part, Pick, Words, yesNo } from '../ui/controls';
 import { cableWords, endWords, landingWords } from './cables';
 import { aluminumWays, exposures, poles, protections, roles, secondHots, volumes, walls } from './choices';
-import { Figure, Part, Pick, Words, yesNo } from './controls';
 import { loads, RoomPick } from './served';
 
 interface Props {
@@ -313,6 +313,7 @@ const kinds = [
 	{ value: 'receptacle', words: 'duplex' },
 	{ value: 'gfci', words: 'GFCI' },
 	{ value: 'single', words: 'single' },
+	{ value: 'afci-gfci', words: 'AFCI/GFCI' },
 	{ value: 'usb', words: 'USB' },
 	{ value: 'smart', words: 'smart' },
 ] as const;

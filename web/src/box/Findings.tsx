@@ -10,7 +10,22 @@ import { ByName } from '../work/ByName';
 
 const words = { danger: 'DANGER', must: 'MUST', should: 'SHOULD', note: 'NOTE' };
 
-function Standing({ f }: { f: Finding }) {
+/** How much a finding weighs, and what it is. */
+export function Headline({ f }: { f: Finding }) {
+	return (
+		<p className="m-0">
+			<b
+				className={`mr-2 inline-block px-1.5 ${f.severity === 'danger' || f.severity === 'must' ? 'bg-ink text-paper' : 'border border-ink'}`}
+			>
+				{words[f.severity]}
+			</b>
+			<b className="font-bold">{f.text}</b>
+		</p>
+	);
+}
+
+/** What stands behind a finding. */
+export function Standing({ f }: { f: Finding }) {
 	return (
 		<span className="text-soft">{f.section ? `NEC ${f.section}, ${f.edition}. ${f.check}` : `${f.practice}.`}</span>
 	);
@@ -36,14 +51,7 @@ export function Findings({ call, opened, save }: Props) {
 				<li key={f.key} className="grid grid-cols-[2.2rem_1fr] gap-2 border-b border-rule py-2">
 					<b className="mono pt-0.5 text-center text-lg">{i + 1}</b>
 					<div>
-						<p className="m-0">
-							<b
-								className={`mr-2 inline-block px-1.5 ${f.severity === 'danger' || f.severity === 'must' ? 'bg-ink text-paper' : 'border border-ink'}`}
-							>
-								{words[f.severity]}
-							</b>
-							<b className="font-bold">{f.text}</b>
-						</p>
+						<Headline f={f} />
 						<p className="m-0 mt-1">
 							{f.cured && <b>The plan puts it right. </b>}
 							{f.mended && <b>Mended: {f.mend || 'said so'}. </b>}

@@ -1,4 +1,4 @@
-import type { OpenedBox } from '../api/client';
+import type { Material, OpenedBox } from '../api/client';
 import { shelves } from './shelves';
 
 const dollars = (n: number) => `$${n.toFixed(2)}`;
@@ -12,17 +12,16 @@ function ofDevice(opened: OpenedBox, marking: string): string {
 	return devices.length > 1 ? `device ${n + 1}: ${words}` : words;
 }
 
-/** What the plan uses, as it is bought and as it is carried; prices are those of the house. */
-export function Parts({ opened }: { opened: OpenedBox }) {
-	const plan = opened.plan;
-	const rest = plan.materials.filter((m) => !shelves.some((g) => g.key === m.group));
+/** What is used, as it is bought and as it is carried, by the shelves of the van. */
+export function Materials({ materials }: { materials: Material[] }) {
+	const rest = materials.filter((m) => !shelves.some((g) => g.key === m.group));
 	const all = [...shelves, ...(rest.length > 0 ? [{ key: undefined, words: 'Other' }] : [])];
-	const sum = plan.materials.reduce((total, m) => total + (m.price ?? 0), 0);
+	const sum = materials.reduce((total, m) => total + (m.price ?? 0), 0);
 	return (
-		<div className="grid gap-4">
-			{plan.materials.length === 0 && <p className="m-0">Nothing is planned yet, so nothing is used.</p>}
+		<>
+			{materials.length === 0 && <p className="m-0">Nothing is planned yet, so nothing is used.</p>}
 			{all.map((g) => {
-				const items = plan.materials.filter((m) => m.group === g.key || (!g.key && rest.includes(m)));
+				const items = materials.filter((m) => m.group === g.key || (!g.key && rest.includes(m)));
 				if (items.length === 0) return null;
 				return (
 					<section key={g.words} aria-label={g.words}>
@@ -50,6 +49,16 @@ export function Parts({ opened }: { opened: OpenedBox }) {
 					<b className="mono">{dollars(sum)}</b>
 				</p>
 			)}
+		</>
+	);
+}
+
+/** What the plan of a box uses, with what stands on its plates; prices are those of the house. */
+export function Parts({ opened }: { opened: OpenedBox }) {
+	const plan = opened.plan;
+	return (
+		<div className="grid gap-4">
+			<Materials materials={plan.materials} />
 			{plan.markings.length > 0 && (
 				<div>
 					<h2 className="m-0 text-base font-bold">Markings on the plates</h2>

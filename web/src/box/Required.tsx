@@ -1,3 +1,4 @@
+import type { ReactNode } from 'react';
 import type { Plan, Verdict, Way } from '../api/client';
 import { Caution } from '../ui/Caution';
 
@@ -10,11 +11,11 @@ const rows = [
 ] as const;
 
 /** What the code asks at this place, and the ways on where no ground arrives. */
-export function Required({ plan }: { plan: Plan }) {
+export function Required({ plan, lead }: { plan: Plan; lead?: (way: Way) => ReactNode }) {
 	const r = plan.requires;
 	return (
 		<div className="grid gap-4">
-			{r.ungrounded.length > 0 && <Ways ways={r.ungrounded} />}
+			{r.ungrounded.length > 0 && <Ways ways={r.ungrounded} lead={lead} />}
 			<ul className="m-0 list-none p-0" aria-label="What the code asks">
 				{rows.map(({ key, words }) => (
 					<Row key={key} words={words} v={r[key]} />
@@ -57,7 +58,7 @@ function Row({ words, v }: { words: string; v: Verdict }) {
 }
 
 /** The ways on for an outlet without a ground, side by side. */
-function Ways({ ways }: { ways: Way[] }) {
+function Ways({ ways, lead }: { ways: Way[]; lead?: (way: Way) => ReactNode }) {
 	return (
 		<section aria-label="No ground arrives: the ways on">
 			<h2 className="m-0 border-b-2 border-ink text-base font-bold">No ground arrives: the ways on</h2>
@@ -86,6 +87,7 @@ function Ways({ ways }: { ways: Way[] }) {
 							{w.markings.length > 0 && ` Marked ${w.markings.map((m) => `“${m}”`).join(' and ')}.`} NEC {w.section},{' '}
 							{w.edition}. {w.check}
 						</p>
+						{lead?.(w)}
 					</li>
 				))}
 			</ul>

@@ -1,7 +1,7 @@
 import type { BoxCable } from '../api/client';
 import { useHouse } from '../api/hooks';
 import { field } from '../ui/Button';
-import { Pick } from './controls';
+import { Pick } from '../ui/controls';
 
 type Load = NonNullable<BoxCable['servesLoad']>;
 

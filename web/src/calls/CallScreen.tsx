@@ -5,6 +5,7 @@ import { Link, useLocation, useParams } from 'react-router';
 import type { Basics, Call, Danger, Half, Mode, Test, Tool } from '../api/client';
 import { useBasics, useCall, useMarkReading } from '../api/hooks';
 import { useUndo } from '../api/shop';
+import { NewRuns } from '../circuit/NewRuns';
 import type { EntryKeys } from '../readings/entries';
 import { ReadingList } from '../readings/List';
 import type { Aim } from '../readings/Panel';
@@ -276,6 +277,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 								<h3 className="m-0 border-t-2 border-ink pt-2 text-base font-bold">Readings so far</h3>
 								<ReadingList call={call} pick={pick} />
 								<PicturesOf call={call} phase="as found" heading="h3" />
+								<NewRuns call={call} box={stop.box} />
 								{!building && <Extras call={call} basics={basics} build={build} className="wide:hidden" />}
 							</section>
 							<div className="grid grid-cols-1 content-start gap-3 px-4 pt-3 max-wide:order-1 wide:col-start-2 wide:row-span-2 wide:row-start-1 wide:px-6 wide:pb-6">

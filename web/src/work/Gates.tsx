@@ -12,8 +12,12 @@ const names = {
 	open: 'opening the box',
 	conductors: 'touching wires',
 	'make-up': 'making it up',
+	lay: 'the new run counts as laid',
 	'hand-over': 'handing over',
 };
+
+/** Gates that no word of a person opens: what is missing is done, or its findings are taken on. */
+const byFacts = (gate: Gate) => gate.gate === 'make-up' || gate.gate === 'lay';
 
 /** A gate: open, or what is missing, and how a named person can pass it all the same. */
 export function GateLine({ call, gate }: { call: Call; gate: Gate }) {
@@ -28,7 +32,7 @@ export function GateLine({ call, gate }: { call: Call; gate: Gate }) {
 			<p className="m-0 flex flex-wrap items-baseline gap-x-3">
 				<b className="text-lg">{gate.open ? '✓ Open' : 'Shut'}</b>
 				<span>before {names[gate.gate]}</span>
-				{!gate.open && mayPass && gate.gate !== 'make-up' && (
+				{!gate.open && mayPass && !byFacts(gate) && (
 					<Button kind="quiet" className="ml-auto" onClick={() => setPassing(!passing)}>
 						Pass it, with a reason
 					</Button>
@@ -50,15 +54,13 @@ export function GateLine({ call, gate }: { call: Call; gate: Gate }) {
 					))}
 				</ul>
 			)}
-			{passing && !gate.open && gate.gate !== 'make-up' && (
-				<PassForm call={call} gate={gate} close={() => setPassing(false)} />
-			)}
+			{passing && !gate.open && !byFacts(gate) && <PassForm call={call} gate={gate} close={() => setPassing(false)} />}
 		</section>
 	);
 }
 
 function PassForm({ call, gate, close }: { call: Call; gate: Gate; close: () => void }) {
-	const before = gate.gate === 'make-up' ? undefined : gate.gate;
+	const before = gate.gate === 'make-up' || gate.gate === 'lay' ? undefined : gate.gate;
 	const add = useAddEntry(call.id);
 	return (
 		<ByName

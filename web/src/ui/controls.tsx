@@ -1,7 +1,7 @@
 import { type ReactNode, useEffect, useRef, useState } from 'react';
-import { field } from '../ui/Button';
-import { measure } from '../ui/units';
-import { numberIn } from '../ui/words';
+import { field } from './Button';
+import { measure } from './units';
+import { numberIn } from './words';
 
 interface PickProps<T> {
 	words: string;
