@@ -10,6 +10,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/fault"
+	"elvat/core/forecast"
 	"elvat/core/tester"
 )
 
@@ -46,6 +47,14 @@ type Outcome struct {
 	LiveYokes              int // devices whose metal was live
 	Unlisted               int // of those, never listed as a danger
 	Calls                  []Call
+	// Stages are what could be told of the minutes ahead before each act.
+	Stages []Stage
+}
+
+// A Stage is a moment of a case: what was expected to be spent then, and what was.
+type Stage struct {
+	Told  forecast.Told
+	Spent float64 // until then
 }
 
 // An electrician is a simulated one, who does what is proposed first.
@@ -102,6 +111,7 @@ func (s *electrician) run(wrong []string) (Outcome, error) {
 			)
 		})
 		s.out.Unlisted = len(s.live)
+		s.out.Stages = append(s.out.Stages, Stage{forecast.Of(result, len(s.belief.Boxes), len(s.readings)), s.out.Minutes})
 		next, ok := s.choose(result)
 		if !ok || next.Do == diagnosis.DoDone {
 			break

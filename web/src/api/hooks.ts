@@ -322,6 +322,7 @@ function useBoxChange<V>(call: number, box: string, send: (what: V) => Promise<O
 		onSuccess: (now) => {
 			cache.setQueryData(['box', call, box], noted(`box ${call} ${box}`, now));
 			cache.invalidateQueries({ queryKey: ['call', call] });
+			cache.invalidateQueries({ queryKey: ['box', call, box, 'kinds'] });
 		},
 	});
 }

@@ -19,6 +19,7 @@ export function Order({ run, order, save }: Props) {
 	const laid = Boolean(run.laidAt);
 	return (
 		<fieldset disabled={laid} className="m-0 grid min-w-0 gap-4 border-0 p-0" aria-label="What is ordered">
+			<h2 className="sr-only">What is ordered</h2>
 			<Words label="name" value={order.name ?? ''} save={(name) => save({ ...order, name })} />
 			{order.outlets.map((o, i) => (
 				<OneOutlet
