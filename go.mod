@@ -8,7 +8,9 @@ require (
 	github.com/CycloneDX/cyclonedx-go v0.12.0
 	github.com/apognu/gocal v0.9.1
 	github.com/arran4/golang-ical v0.3.4
+	github.com/beevik/etree v1.8.1
 	github.com/caddyserver/certmagic v0.25.6
+	github.com/emersion/go-ical v0.0.0-20250329121855-f41e73efc392
 	github.com/go-json-experiment/json v1.27.2
 	github.com/go-webauthn/webauthn v0.18.2
 	github.com/labstack/echo/v5 v5.4.4
@@ -72,6 +74,7 @@ require (
 	github.com/speakeasy-api/jsonpath v0.6.3 // indirect
 	github.com/speakeasy-api/openapi v1.24.0 // indirect
 	github.com/spf13/pflag v1.0.9 // indirect
+	github.com/teambition/rrule-go v1.8.2 // indirect
 	github.com/test-go/testify v1.1.4 // indirect
 	github.com/tiendc/go-deepcopy v1.7.2 // indirect
 	github.com/tinylib/msgp v1.6.4 // indirect

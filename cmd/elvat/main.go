@@ -55,7 +55,7 @@ func newRoot() *cobra.Command {
 		demoCommand(),
 		meterCommand(),
 		trialCommand(),
-		makeupCommand(), circuitCommand(),
+		makeupCommand(), circuitCommand(), dayCommand(),
 		rulesCommand(),
 		backupCommand(),
 		restoreCommand(),

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"elvat/core/circuit"
+	"elvat/core/forecast"
 	"elvat/core/job"
 	"elvat/core/merge"
 	"elvat/core/practice"
@@ -24,6 +25,8 @@ type House struct {
 	// Cause is what the call says was wrong, with what speaks for it. It is asked
 	// only for what is made up: it takes a diagnosis.
 	Cause func() (words string, evidence []string, err error)
+	// Expected is how long the call is expected to take. It is asked only when somebody arrives.
+	Expected func() (forecast.Minutes, error)
 }
 
 // Decide works out what a command sets on the record, and the record as it is

@@ -27,6 +27,8 @@ type Begin struct {
 	Order      *runs.Map             `json:"order,omitempty"`
 	// Made are boxes of the run that are made up already, elvat-box/1: it was laid anew.
 	Made []json.RawMessage `json:"made,omitempty"`
+	// Appointment is what was agreed on the telephone.
+	Appointment *SetAppointment `json:"appointment,omitempty"`
 }
 
 func (*Begin) what(*Record) string { return "new call" }
@@ -55,6 +57,11 @@ func (b *Begin) decide(d *draft) error {
 	}
 	if b.Order != nil {
 		if err := d.set(Key{Kind: TheOrder}, b.Order); err != nil {
+			return err
+		}
+	}
+	if b.Appointment != nil {
+		if err := b.Appointment.decide(d); err != nil {
 			return err
 		}
 	}

@@ -19,7 +19,7 @@ var staysOfEntry = []job.Kind{job.WasFound, job.SecondSource, job.Accepted, job.
 
 // Erase is the record without what it says of its customer: name, complaint, labels of rooms,
 // what the customer answered, photographs, the signature and to whom it was handed over,
-// notes, and the panel's directory. What was measured, found, done, passed and by which
+// notes, the quote, and the panel's directory. What was measured, found, done, passed and by which
 // electrician stays: that is what warranty and law ask for.
 func (r *Record) Erase() ([]Part, error) {
 	var all []Part
@@ -27,7 +27,7 @@ func (r *Record) Erase() ([]Part, error) {
 	for _, p := range r.all {
 		var err error
 		switch p.Kind {
-		case APicture, AnAnswer, AConflict, TheDirectory:
+		case APicture, AnAnswer, AConflict, TheDirectory, TheQuote:
 			continue
 		case TheCall:
 			p.Document, err = json.Marshal(head{Title: Erased, CautionsReadAt: r.CautionsReadAt})
@@ -40,6 +40,10 @@ func (r *Record) Erase() ([]Part, error) {
 			p.Document, err = c.Encode()
 		case AnEntry:
 			p.Document, err = eraseEntry(p.Document, rooms)
+		case TheAppointment:
+			a := r.Appointment
+			a.Telephone = ""
+			p.Document, err = json.Marshal(a)
 		case ABox:
 			p.Document, err = eraseWithin(p.Document, "makeup")
 		case ANewRun:

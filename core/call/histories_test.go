@@ -18,6 +18,7 @@ import (
 	"elvat/core/job"
 	"elvat/core/makeup"
 	"elvat/core/newrun"
+	"elvat/core/price"
 	"elvat/core/runs"
 	"elvat/core/supply"
 	"elvat/core/tester"
@@ -222,6 +223,19 @@ func (h *history) drawn() Doing {
 		return &UsePart{ID: h.id(), Item: pick(r, "wall plate", "lever, 3-wire"), Count: float64(1 + r.IntN(3))}
 	case "settle-conflict":
 		return &SettleConflict{h.someID(AConflict), pick(r, "mine", "theirs")}
+	case "set-appointment":
+		return &SetAppointment{Van: pick(r, nil, new("Van 1"), new("Van 2")), From: pick(r, nil, new("08:00"), new("")), To: pick(r, nil, new("11:30"), new("")), Place: pick(r, nil, new(r.IntN(4)))}
+	case "keep-quote":
+		l := price.Usual()
+		q, err := l.QuoteFor(price.About{At: noon, Subject: "loft"}, price.Work{CallOut: h.maybe() != nil, Minutes: float64(10 * (1 + r.IntN(6)))}, 10, 90)
+		if err != nil {
+			panic(err)
+		}
+		return &KeepQuote{h.raw(q)}
+	case "accept-quote":
+		return &AcceptQuote{By: "B. Okafor"}
+	case "mark-clock":
+		return &MarkClock{pick(r, Arrived, Found, Done), r.IntN(3) == 0}
 	case "set-new-run", "remove-new-run", "set-new-run-steps", "accept-in-new-run", "lay-run":
 		return h.towardsNewRun(name, stop)
 	case "redo":
@@ -598,7 +612,7 @@ func TestDoingsAsSent(t *testing.T) {
 	}
 	for _, row := range []struct{ name, sent, says string }{
 		{"no JSON", `{`, ""},
-		{"not said what", `{}`, `do: one of ["accept-in-new-run" "add-entry"`},
+		{"not said what", `{}`, `do: one of ["accept-in-new-run" "accept-quote" "add-entry"`},
 		{"no such thing", `{ "do": "dance" }`, `do: "dance" is none of`},
 		{"a field too many", `{ "do": "make-up", "box": "B1", "colour": "red" }`, "colour"},
 		{"a field of another kind", `{ "do": "make-up", "box": 1 }`, "box"},

@@ -12,6 +12,7 @@ import (
 	"elvat/core/job"
 	"elvat/core/makeup"
 	"elvat/core/merge"
+	"elvat/core/price"
 	"elvat/core/runs"
 	"elvat/core/tester"
 	"elvat/core/visit"
@@ -37,6 +38,9 @@ const (
 	AnAnswer      Kind = "answer" // of the customer
 	AConflict     Kind = "conflict"
 	ANewRun       Kind = "new-run" // that is planned on the call
+	// TheAppointment says when and by whom the call is gone to, and when it really was.
+	TheAppointment Kind = "appointment"
+	TheQuote       Kind = "quote" // elvat-quote/1
 )
 
 // stays are the kinds that are struck out when they are taken back, and stay to be seen.
@@ -201,6 +205,10 @@ func (r *Record) open(p Part) (err error) {
 		err = r.openBox(p)
 	case ANewRun:
 		err = r.openNewRun(p)
+	case TheQuote:
+		r.Quote, err = price.ParseDocument(p.Document)
+	case TheAppointment:
+		err = json.Unmarshal(p.Document, &r.Appointment)
 	case APicture:
 		k := Picture{ID: p.ID}
 		err = json.Unmarshal(p.Document, &k)

@@ -11,6 +11,7 @@ import (
 	"elvat/core/diagnosis"
 	"elvat/core/job"
 	"elvat/core/makeup"
+	"elvat/core/price"
 	"elvat/core/runs"
 	"elvat/core/tester"
 	"elvat/core/visit"
@@ -32,8 +33,10 @@ type Record struct {
 	Readings       []Kept               // as they came in
 	Boxes          []Box                // those that are recorded
 	NewRuns        []NewRun             // that are planned on the call
-	Journal        job.Journal          // as it was done
-	EntryIDs       []string             // of its entries
+	Appointment    Appointment
+	Quote          *price.Document // that was kept; nil: none
+	Journal        job.Journal     // as it was done
+	EntryIDs       []string        // of its entries
 	Pictures       []Picture
 	Used           []Used
 	Answers        []visit.Answer // of the customer, in their order

@@ -76,13 +76,15 @@ func (r *Record) checkPart(k Key, document json.RawMessage) error {
 		return checkBox(document)
 	case ANewRun:
 		return checkNewRun(document)
+	case TheAppointment:
+		return checkAppointment(document)
 	}
 	return nil
 }
 
 // names are what people call the parts that two can set.
 var names = map[Kind]string{
-	TheState: "state of the circuit", TheConditions: "place", TheOrder: "order of the boxes", TheRun: "run", TheDirectory: "panel directory", TheCall: "call", ANewRun: "new run",
+	TheState: "state of the circuit", TheConditions: "place", TheOrder: "order of the boxes", TheRun: "run", TheDirectory: "panel directory", TheCall: "call", ANewRun: "new run", TheAppointment: "appointment", TheQuote: "quote",
 }
 
 // Words say what the conflict is about.

@@ -26,13 +26,14 @@ const (
 	Read     Access = "read"     // look, print
 	WorkOn   Access = "work"     // enter readings, record, prove
 	Pass     Access = "override" // pass a gate whose facts are missing
+	Plan     Access = "plan"     // appointments, quotes, invoices
 	Manage   Access = "manage"   // people, practice, backups
 	Anybody  Access = "public"   // before signing in, or with a customer's link
 	SignedIn Access = "self"     // one's own session
 )
 
 // Accesses lists them.
-var Accesses = []Access{Read, WorkOn, Pass, Manage, Anybody, SignedIn}
+var Accesses = []Access{Read, WorkOn, Pass, Plan, Manage, Anybody, SignedIn}
 
 // A Right is an access in words, and which roles have it.
 type Right struct {
@@ -46,7 +47,7 @@ func Rights() []Right {
 	for _, a := range []struct {
 		access Access
 		words  string
-	}{{Read, "look and print"}, {WorkOn, "read, record, prove"}, {Pass, "pass a shut gate, with a reason"}, {Manage, "people, practice, backups"}} {
+	}{{Read, "look and print"}, {WorkOn, "read, record, prove"}, {Pass, "pass a shut gate, with a reason"}, {Plan, "appointments, quotes, invoices"}, {Manage, "people, practice, backups"}} {
 		right := Right{Words: a.words}
 		for _, role := range Roles {
 			if role.May(a.access) {
@@ -66,7 +67,7 @@ func (r Role) May(a Access) bool {
 	case Helper:
 		return a != Pass && a != Manage
 	case Office:
-		return a == Read || a == Anybody || a == SignedIn
+		return a == Read || a == Plan || a == Anybody || a == SignedIn
 	default:
 		return a == Anybody
 	}

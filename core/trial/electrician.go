@@ -111,7 +111,7 @@ func (s *electrician) run(wrong []string) (Outcome, error) {
 			)
 		})
 		s.out.Unlisted = len(s.live)
-		s.out.Stages = append(s.out.Stages, Stage{forecast.Of(result, len(s.belief.Boxes), len(s.readings)), s.out.Minutes})
+		s.out.Stages = append(s.out.Stages, Stage{forecast.Of(result), s.out.Minutes})
 		next, ok := s.choose(result)
 		if !ok || next.Do == diagnosis.DoDone {
 			break

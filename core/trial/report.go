@@ -21,6 +21,8 @@ type Report struct {
 	LiveYokes, Unlisted    int
 	Deciles                [10]Decile
 	Kinds                  map[string]*Kind
+	// Forecasts were made at every stage of the cases, Within of them held.
+	Forecasts, Within int
 }
 
 // A Kind sums up the cases of one kind of fault.
@@ -66,6 +68,13 @@ func (r *Report) Add(o Outcome) {
 	if o.FirstNear {
 		r.FirstNear++
 		k.FirstNear++
+	}
+	for _, stage := range o.Stages {
+		m, took := stage.Told.Diagnosis(), o.Minutes-stage.Spent
+		r.Forecasts++
+		if took >= m.Least && took <= m.Most {
+			r.Within++
+		}
 	}
 	for _, c := range o.Calls {
 		d := &r.Deciles[min(9, int(c.Probability*10))]
@@ -196,6 +205,7 @@ func (r *Report) Write(w io.Writer) {
 	fmt.Fprintf(w, "first box opened was a faulty one          %5.1f %%\n", 100*float64(r.FirstRight)/n)
 	fmt.Fprintf(w, "or the other end of the faulty cable       %5.1f %%\n", 100*float64(r.FirstNear)/n)
 	fmt.Fprintf(w, "readings taken %d, of those repeated without doubt %d\n\n", r.Readings, r.Repeated)
+	fmt.Fprintf(w, "minutes forecast %d times, within what was said to hold 80 %%: %.0f %%\n", r.Forecasts, 100*float64(r.Within)/float64(max(1, r.Forecasts)))
 	fmt.Fprintf(w, "devices with live metal %d, of those never listed %d\n\n", r.LiveYokes, r.Unlisted)
 	fmt.Fprintf(w, "%-14s %6s %8s %8s\n", "called", "boxes", "said", "true")
 	for i, d := range r.Deciles {

@@ -9,13 +9,16 @@ import (
 
 	corecall "elvat/core/call"
 	"elvat/core/circuit"
+	"elvat/core/day"
 	"elvat/core/diagnosis"
+	"elvat/core/forecast"
 	"elvat/core/job"
 	"elvat/core/makeup"
 	"elvat/core/nec"
 	"elvat/core/newrun"
 	"elvat/core/parts"
 	"elvat/core/practice"
+	"elvat/core/price"
 	"elvat/core/result"
 	"elvat/core/runs"
 	"elvat/core/sitebook"
@@ -565,6 +568,51 @@ func (e NewStopSlots) Valid() bool {
 	}
 }
 
+// Defines values for PlannedStopHow.
+const (
+	Asked    PlannedStopHow = "asked"
+	Assumed  PlannedStopHow = "assumed"
+	Distance PlannedStopHow = "distance"
+)
+
+// Valid indicates whether the value is a known member of the PlannedStopHow enum.
+func (e PlannedStopHow) Valid() bool {
+	switch e {
+	case Asked:
+		return true
+	case Assumed:
+		return true
+	case Distance:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for PriceLineKind.
+const (
+	CallOut PriceLineKind = "call-out"
+	Labour  PriceLineKind = "labour"
+	Part    PriceLineKind = "part"
+	Task    PriceLineKind = "task"
+)
+
+// Valid indicates whether the value is a known member of the PriceLineKind enum.
+func (e PriceLineKind) Valid() bool {
+	switch e {
+	case CallOut:
+		return true
+	case Labour:
+		return true
+	case Part:
+		return true
+	case Task:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ProbesPair.
 const (
 	ProbesPairGroundEarth   ProbesPair = "groundEarth"
@@ -936,6 +984,12 @@ type Answered struct {
 	Words string    `json:"words"`
 }
 
+// Appointment defines model for Appointment.
+type Appointment = corecall.Appointment
+
+// AppointmentChange defines model for AppointmentChange.
+type AppointmentChange = corecall.SetAppointment
+
 // Backups defines model for Backups.
 type Backups struct {
 	All []struct {
@@ -1084,9 +1138,10 @@ type Cable = circuit.Cable
 // Call defines model for Call.
 type Call struct {
 	// Answers What the customer said before the visit
-	Answers        []Answered `json:"answers"`
-	Breaker        Breaker    `json:"breaker"`
-	CautionsReadAt *time.Time `json:"cautionsReadAt"`
+	Answers        []Answered   `json:"answers"`
+	Appointment    *Appointment `json:"appointment,omitempty"`
+	Breaker        Breaker      `json:"breaker"`
+	CautionsReadAt *time.Time   `json:"cautionsReadAt"`
 
 	// Changed Devices changed lately
 	Changed    []string       `json:"changed"`
@@ -1104,6 +1159,9 @@ type Call struct {
 	Id     int64       `json:"id"`
 	Loads  []Load      `json:"loads"`
 	Map    Map         `json:"map"`
+
+	// Minutes What is expected of what is left
+	Minutes *Minutes `json:"minutes,omitempty"`
 
 	// Move The next move of a call, whatever screen one is on
 	Move NextMove `json:"move"`
@@ -1143,6 +1201,7 @@ type Call struct {
 	Sweep         Sweep    `json:"sweep"`
 	Title         string   `json:"title"`
 	Undo          *Done    `json:"undo,omitempty"`
+	Urgent        *bool    `json:"urgent,omitempty"`
 	Used          []Have   `json:"used"`
 	Vans          []string `json:"vans"`
 
@@ -1162,24 +1221,50 @@ type CallChange struct {
 	Title     *string `json:"title,omitempty"`
 }
 
+// CallPrice defines model for CallPrice.
+type CallPrice struct {
+	// Invoice elvat-quote/1
+	Invoice *PricePaper   `json:"invoice,omitempty"`
+	Issued  []IssuedPaper `json:"issued"`
+	List    PriceList     `json:"list"`
+
+	// Nothing Why there is nothing to invoice
+	Nothing *string `json:"nothing,omitempty"`
+
+	// Now elvat-quote/1
+	Now PricePaper `json:"now"`
+
+	// Quote elvat-quote/1
+	Quote *PricePaper `json:"quote,omitempty"`
+}
+
 // CallResult defines model for CallResult.
 type CallResult = result.Result
 
 // CallSummary defines model for CallSummary.
 type CallSummary struct {
-	Complaint string    `json:"complaint"`
-	CreatedAt time.Time `json:"createdAt"`
+	Appointment *Appointment `json:"appointment,omitempty"`
+	Complaint   string       `json:"complaint"`
+	CreatedAt   time.Time    `json:"createdAt"`
 
 	// Danger A live ground pin is shown or not excluded
-	Danger     bool       `json:"danger"`
-	HandedOver bool       `json:"handedOver"`
-	HoldUp     string     `json:"holdUp"`
-	Id         int64      `json:"id"`
-	Outlets    int        `json:"outlets"`
-	Phases     []Progress `json:"phases"`
-	Readings   int        `json:"readings"`
-	Settled    bool       `json:"settled"`
-	Title      string     `json:"title"`
+	Danger     bool   `json:"danger"`
+	HandedOver bool   `json:"handedOver"`
+	HoldUp     string `json:"holdUp"`
+	Id         int64  `json:"id"`
+
+	// Minutes What something takes: usually, and what eight of ten lie between
+	Minutes  *Minutes   `json:"minutes,omitempty"`
+	Outlets  int        `json:"outlets"`
+	Phases   []Progress `json:"phases"`
+	Readings int        `json:"readings"`
+	Settled  bool       `json:"settled"`
+	Site     *int64     `json:"site,omitempty"`
+	SiteName *string    `json:"siteName,omitempty"`
+	Title    string     `json:"title"`
+
+	// Urgent Heat, smell, sparks or water was told of
+	Urgent *bool `json:"urgent,omitempty"`
 }
 
 // CatalogueItem defines model for CatalogueItem.
@@ -1190,6 +1275,28 @@ type Check = job.Check
 
 // Chosen defines model for Chosen.
 type Chosen = makeup.Device
+
+// ClockMark defines model for ClockMark.
+type ClockMark = corecall.MarkClock
+
+// Clocks defines model for Clocks.
+type Clocks struct {
+	Calls []struct {
+		ArrivedAt *time.Time `json:"arrivedAt,omitempty"`
+
+		// Expected What something takes: usually, and what eight of ten lie between
+		Expected Minutes  `json:"expected"`
+		Found    *float64 `json:"found,omitempty"`
+		Id       int64    `json:"id"`
+		Title    string   `json:"title"`
+		Took     float64  `json:"took"`
+	} `json:"calls"`
+	Learned struct {
+		Calls  int     `json:"calls"`
+		Factor float64 `json:"factor"`
+		Widen  float64 `json:"widen"`
+	} `json:"learned"`
+}
 
 // Clue defines model for Clue.
 type Clue = runs.Clue
@@ -1243,6 +1350,11 @@ type ConduitBendShape string
 // Conflict defines model for Conflict.
 type Conflict = diagnosis.Conflict
 
+// Crediting defines model for Crediting.
+type Crediting struct {
+	Why string `json:"why"`
+}
+
 // Danger defines model for Danger.
 type Danger = diagnosis.Danger
 
@@ -1260,6 +1372,45 @@ type DataConflict struct {
 	// Words What was set twice
 	Words string `json:"words"`
 }
+
+// DayBook defines model for DayBook.
+type DayBook struct {
+	Date string `json:"date"`
+
+	// Known Vans
+	Known []string `json:"known"`
+
+	// Open Calls in hand that no day has
+	Open     []CallSummary `json:"open"`
+	Settings DaySettings   `json:"settings"`
+	Vans     []VanDay      `json:"vans"`
+}
+
+// DayGap defines model for DayGap.
+type DayGap struct {
+	After   string    `json:"after"`
+	At      *MapPoint `json:"at,omitempty"`
+	From    string    `json:"from"`
+	Minutes float32   `json:"minutes"`
+	To      string    `json:"to"`
+}
+
+// DayOrder defines model for DayOrder.
+type DayOrder struct {
+	Calls []int64 `json:"calls"`
+	Van   string  `json:"van"`
+}
+
+// DaySettings defines model for DaySettings.
+type DaySettings struct {
+	Base   *MapPoint `json:"base,omitempty"`
+	Ends   string    `json:"ends"`
+	Mph    *float64  `json:"mph,omitempty"`
+	Starts string    `json:"starts"`
+}
+
+// DaySheet defines model for DaySheet.
+type DaySheet = day.Sheet
 
 // Decision A command that arrived late and that the record as it is by now does not take. It is on no record until somebody decides.
 type Decision struct {
@@ -1295,6 +1446,12 @@ type Directory = []DirectoryRow
 
 // DirectoryRow defines model for DirectoryRow.
 type DirectoryRow = job.DirectoryRow
+
+// Discount defines model for Discount.
+type Discount struct {
+	Basis int64  `json:"basis"`
+	Name  string `json:"name"`
+}
 
 // Done defines model for Done.
 type Done struct {
@@ -1365,6 +1522,18 @@ type Factors struct {
 
 // Fault defines model for Fault.
 type Fault = circuit.Fault
+
+// Feed defines model for Feed.
+type Feed struct {
+	// Path Of its address; shown this once
+	Path string `json:"path"`
+	Van  string `json:"van"`
+}
+
+// FeedOf defines model for FeedOf.
+type FeedOf struct {
+	Van string `json:"van"`
+}
 
 // Find defines model for Find.
 type Find = diagnosis.Find
@@ -1440,6 +1609,16 @@ type Hit struct {
 
 // HouseSheet defines model for HouseSheet.
 type HouseSheet = practice.Sheet
+
+// IssuedPaper defines model for IssuedPaper.
+type IssuedPaper struct {
+	Credited *bool `json:"credited,omitempty"`
+
+	// Document elvat-quote/1
+	Document PricePaper `json:"document"`
+	Number   int64      `json:"number"`
+	Of       *int64     `json:"of,omitempty"`
+}
 
 // JournalLine defines model for JournalLine.
 type JournalLine struct {
@@ -1544,6 +1723,9 @@ type Load = circuit.Load
 // Map defines model for Map.
 type Map = runs.Map
 
+// MapPoint defines model for MapPoint.
+type MapPoint = day.Point
+
 // Material defines model for Material.
 type Material struct {
 	// Code Of the catalogue
@@ -1563,6 +1745,9 @@ type Material struct {
 // MaterialGroup defines model for Material.Group.
 type MaterialGroup string
 
+// Minutes What something takes: usually, and what eight of ten lie between
+type Minutes = forecast.Minutes
+
 // Move defines model for Move.
 type Move struct {
 	Count float64 `json:"count"`
@@ -1577,6 +1762,19 @@ type NamedPoint = circuit.NamedPoint
 
 // Near An outlet to read on the way
 type Near = corecall.Near
+
+// NearTest defines model for NearTest.
+type NearTest struct {
+	Address string `json:"address"`
+
+	// After The stop after which there is time for it; empty: before the first
+	After  string    `json:"after"`
+	Device string    `json:"device"`
+	Due    time.Time `json:"due"`
+	House  string    `json:"house"`
+	Label  string    `json:"label"`
+	Run    int64     `json:"run"`
+}
 
 // Need defines model for Need.
 type Need = diagnosis.Need
@@ -1599,6 +1797,8 @@ type NewBox struct {
 
 // NewCall defines model for NewCall.
 type NewCall struct {
+	Appointment *AppointmentChange `json:"appointment,omitempty"`
+
 	// Circuit Text of an elvat-circuit/1 file to start from; none: an empty run, or the known one
 	Circuit   *string `json:"circuit,omitempty"`
 	Complaint string  `json:"complaint"`
@@ -1845,6 +2045,14 @@ type PanelBook struct {
 	Runs      []RunLine `json:"runs"`
 }
 
+// Party defines model for Party.
+type Party struct {
+	Address *string `json:"address,omitempty"`
+	Country *string `json:"country,omitempty"`
+	Name    string  `json:"name"`
+	TaxId   *string `json:"taxId,omitempty"`
+}
+
 // Past defines model for Past.
 type Past = sitebook.LastRead
 
@@ -1881,6 +2089,23 @@ type Place = runs.Place
 // Plan defines model for Plan.
 type Plan = makeup.Plan
 
+// PlannedStop defines model for PlannedStop.
+type PlannedStop struct {
+	Drive   float32        `json:"drive"`
+	Early   string         `json:"early"`
+	Ends    string         `json:"ends"`
+	How     PlannedStopHow `json:"how"`
+	Id      string         `json:"id"`
+	Late    string         `json:"late"`
+	Slack   *float32       `json:"slack,omitempty"`
+	Starts  string         `json:"starts"`
+	Trouble []string       `json:"trouble"`
+	Wait    float32        `json:"wait"`
+}
+
+// PlannedStopHow defines model for PlannedStop.How.
+type PlannedStopHow string
+
 // PluggedSize defines model for PluggedSize.
 type PluggedSize = diagnosis.PluggedSize
 
@@ -1889,6 +2114,49 @@ type Practice = diagnosis.Practice
 
 // PracticeSheet defines model for PracticeSheet.
 type PracticeSheet = diagnosis.PracticeSheet
+
+// PriceChoice defines model for PriceChoice.
+type PriceChoice struct {
+	Discount *string `json:"discount,omitempty"`
+
+	// Minutes Charged; none: as the clock says, or as planned
+	Minutes *float64  `json:"minutes,omitempty"`
+	Tasks   *[]string `json:"tasks,omitempty"`
+}
+
+// PriceLine defines model for PriceLine.
+type PriceLine struct {
+	Code  *string       `json:"code,omitempty"`
+	Count float32       `json:"count"`
+	Each  int64         `json:"each"`
+	Kind  PriceLineKind `json:"kind"`
+	Net   int64         `json:"net"`
+	Tax   int64         `json:"tax"`
+	Unit  *string       `json:"unit,omitempty"`
+	Words string        `json:"words"`
+}
+
+// PriceLineKind defines model for PriceLine.Kind.
+type PriceLineKind string
+
+// PriceList defines model for PriceList.
+type PriceList = price.List
+
+// PricePaper elvat-quote/1
+type PricePaper = price.Document
+
+// PriceTotals defines model for PriceTotals.
+type PriceTotals struct {
+	Discount int64 `json:"discount"`
+	Gross    int64 `json:"gross"`
+	Net      int64 `json:"net"`
+	Tax      int64 `json:"tax"`
+	Taxes    []struct {
+		Base int64 `json:"base"`
+		Rate int64 `json:"rate"`
+		Tax  int64 `json:"tax"`
+	} `json:"taxes"`
+}
 
 // Probes defines model for Probes.
 type Probes struct {
@@ -1919,6 +2187,12 @@ type Proof = makeup.Proof
 
 // Protecting A GFCI, or the breaker, with what goes dead when it trips
 type Protecting = result.Guard
+
+// QuoteAccepted defines model for QuoteAccepted.
+type QuoteAccepted struct {
+	By        string  `json:"by"`
+	Signature *string `json:"signature,omitempty"`
+}
 
 // Reading defines model for Reading.
 type Reading = tester.Reading
@@ -2026,22 +2300,28 @@ type Site = diagnosis.Site
 // SiteBook defines model for SiteBook.
 type SiteBook struct {
 	Address string        `json:"address"`
+	At      *MapPoint     `json:"at,omitempty"`
 	Calls   []CallSummary `json:"calls"`
 
 	// ErasedAt When what was kept of its customer was erased
-	ErasedAt *time.Time  `json:"erasedAt,omitempty"`
-	Gfcis    []Guard     `json:"gfcis"`
-	Id       int64       `json:"id"`
-	Name     string      `json:"name"`
-	Notes    string      `json:"notes"`
-	Panels   []PanelBook `json:"panels"`
+	ErasedAt  *time.Time  `json:"erasedAt,omitempty"`
+	Gfcis     []Guard     `json:"gfcis"`
+	Id        int64       `json:"id"`
+	Name      string      `json:"name"`
+	Notes     string      `json:"notes"`
+	Panels    []PanelBook `json:"panels"`
+	Telephone *string     `json:"telephone,omitempty"`
 }
 
 // SiteChange defines model for SiteChange.
 type SiteChange struct {
 	Address *string `json:"address,omitempty"`
-	Name    string  `json:"name"`
-	Notes   *string `json:"notes,omitempty"`
+
+	// At Where it is
+	At        *MapPoint `json:"at,omitempty"`
+	Name      string    `json:"name"`
+	Notes     *string   `json:"notes,omitempty"`
+	Telephone *string   `json:"telephone,omitempty"`
 }
 
 // SiteLine defines model for SiteLine.
@@ -2208,6 +2488,21 @@ type Units = units.System
 // Unrecorded defines model for Unrecorded.
 type Unrecorded = diagnosis.Unrecorded
 
+// VanDay defines model for VanDay.
+type VanDay struct {
+	ByHand bool          `json:"byHand"`
+	Calls  []CallSummary `json:"calls"`
+
+	// Feed Its calendar can be read by a token
+	Feed bool `json:"feed"`
+
+	// Near GFCIs' tests due this month that fit into gaps
+	Near      []NearTest `json:"near"`
+	Sheet     DaySheet   `json:"sheet"`
+	TakeAlong []Pick     `json:"takeAlong"`
+	Van       string     `json:"van"`
+}
+
 // Verdict defines model for Verdict.
 type Verdict = nec.Verdict
 
@@ -2354,6 +2649,9 @@ type BoxID = string
 // CallID defines model for CallID.
 type CallID = int64
 
+// InvoiceNumber defines model for InvoiceNumber.
+type InvoiceNumber = int64
+
 // Limit defines model for Limit.
 type Limit = int
 
@@ -2478,6 +2776,16 @@ type AddPasskeyJSONBody struct {
 	Ticket  string          `json:"ticket"`
 }
 
+// EndFeedParams defines parameters for EndFeed.
+type EndFeedParams struct {
+	Van string `form:"van" json:"van"`
+}
+
+// ListInvoicesParams defines parameters for ListInvoices.
+type ListInvoicesParams struct {
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
+
 // SetPanelJSONBody defines parameters for SetPanel.
 type SetPanelJSONBody struct {
 	Directory Directory `json:"directory"`
@@ -2589,6 +2897,9 @@ type CreateCallJSONRequestBody = NewCall
 // ChangeCallJSONRequestBody defines body for ChangeCall for application/json ContentType.
 type ChangeCallJSONRequestBody = CallChange
 
+// SetAppointmentJSONRequestBody defines body for SetAppointment for application/json ContentType.
+type SetAppointmentJSONRequestBody = AppointmentChange
+
 // SetBoxJSONRequestBody defines body for SetBox for application/json ContentType.
 type SetBoxJSONRequestBody = BoxFile
 
@@ -2601,6 +2912,9 @@ type SetBreakerJSONRequestBody = BreakerChange
 // SetChangedJSONRequestBody defines body for SetChanged for application/json ContentType.
 type SetChangedJSONRequestBody SetChangedJSONBody
 
+// MarkClockJSONRequestBody defines body for MarkClock for application/json ContentType.
+type MarkClockJSONRequestBody = ClockMark
+
 // DoCommandsJSONRequestBody defines body for DoCommands for application/json ContentType.
 type DoCommandsJSONRequestBody DoCommandsJSONBody
 
@@ -2612,6 +2926,9 @@ type SettleConflictJSONRequestBody SettleConflictJSONBody
 
 // SetDirectoryJSONRequestBody defines body for SetDirectory for application/json ContentType.
 type SetDirectoryJSONRequestBody = Directory
+
+// IssueInvoiceJSONRequestBody defines body for IssueInvoice for application/json ContentType.
+type IssueInvoiceJSONRequestBody = PriceChoice
 
 // AddEntryJSONRequestBody defines body for AddEntry for application/json ContentType.
 type AddEntryJSONRequestBody = NewEntry
@@ -2646,6 +2963,12 @@ type SetNewRunStepsJSONRequestBody = NewRunSteps
 // MarkPictureJSONRequestBody defines body for MarkPicture for application/json ContentType.
 type MarkPictureJSONRequestBody = Withdrawal
 
+// MakeQuoteJSONRequestBody defines body for MakeQuote for application/json ContentType.
+type MakeQuoteJSONRequestBody = PriceChoice
+
+// AcceptQuoteJSONRequestBody defines body for AcceptQuote for application/json ContentType.
+type AcceptQuoteJSONRequestBody = QuoteAccepted
+
 // AddReadingJSONRequestBody defines body for AddReading for application/json ContentType.
 type AddReadingJSONRequestBody = NewReading
 
@@ -2667,6 +2990,12 @@ type UsePartJSONRequestBody = Move
 // AskWhyJSONRequestBody defines body for AskWhy for application/json ContentType.
 type AskWhyJSONRequestBody AskWhyJSONBody
 
+// SetDaySettingsJSONRequestBody defines body for SetDaySettings for application/json ContentType.
+type SetDaySettingsJSONRequestBody = DaySettings
+
+// SetDayOrderJSONRequestBody defines body for SetDayOrder for application/json ContentType.
+type SetDayOrderJSONRequestBody = DayOrder
+
 // DecideJSONRequestBody defines body for Decide for application/json ContentType.
 type DecideJSONRequestBody DecideJSONBody
 
@@ -2679,8 +3008,14 @@ type AddCodeJSONRequestBody AddCodeJSONBody
 // AddPasskeyJSONRequestBody defines body for AddPasskey for application/json ContentType.
 type AddPasskeyJSONRequestBody AddPasskeyJSONBody
 
+// MakeFeedJSONRequestBody defines body for MakeFeed for application/json ContentType.
+type MakeFeedJSONRequestBody = FeedOf
+
 // SetHouseJSONRequestBody defines body for SetHouse for application/json ContentType.
 type SetHouseJSONRequestBody = Shop
+
+// CreditInvoiceJSONRequestBody defines body for CreditInvoice for application/json ContentType.
+type CreditInvoiceJSONRequestBody = Crediting
 
 // SetLampsJSONRequestBody defines body for SetLamps for application/json ContentType.
 type SetLampsJSONRequestBody = LampOrder
@@ -2699,6 +3034,9 @@ type ChangePersonJSONRequestBody ChangePersonJSONBody
 
 // SetPracticeJSONRequestBody defines body for SetPractice for application/json ContentType.
 type SetPracticeJSONRequestBody = Practice
+
+// SetPricesJSONRequestBody defines body for SetPrices for application/json ContentType.
+type SetPricesJSONRequestBody = PriceList
 
 // SetInstalledJSONRequestBody defines body for SetInstalled for application/json ContentType.
 type SetInstalledJSONRequestBody SetInstalledJSONBody

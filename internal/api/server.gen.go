@@ -49,6 +49,9 @@ type ServerInterface interface {
 	// ChangeCall Correct title or complaint
 	// (PATCH /api/v1/calls/{call})
 	ChangeCall(ctx *echo.Context, call CallID) error
+	// SetAppointment When and by whom the call is gone to; what is absent stays
+	// (PUT /api/v1/calls/{call}/appointment)
+	SetAppointment(ctx *echo.Context, call CallID) error
 	// GetBox An opened box with its plan; before it is recorded, as the run knows it
 	// (GET /api/v1/calls/{call}/boxes/{box})
 	GetBox(ctx *echo.Context, call CallID, box BoxID) error
@@ -82,6 +85,9 @@ type ServerInterface interface {
 	// ReplaceCircuit Put another circuit file in place
 	// (PUT /api/v1/calls/{call}/circuit)
 	ReplaceCircuit(ctx *echo.Context, call CallID) error
+	// MarkClock Arrived, found, done
+	// (POST /api/v1/calls/{call}/clock)
+	MarkClock(ctx *echo.Context, call CallID) error
 	// DoCommands Do several things in their order, each with a result of its own
 	// (POST /api/v1/calls/{call}/commands)
 	DoCommands(ctx *echo.Context, call CallID) error
@@ -94,6 +100,9 @@ type ServerInterface interface {
 	// SetDirectory The panel's directory as it is written
 	// (PUT /api/v1/calls/{call}/directory)
 	SetDirectory(ctx *echo.Context, call CallID) error
+	// IssueInvoice Issue an invoice of what was done and used
+	// (POST /api/v1/calls/{call}/invoices)
+	IssueInvoice(ctx *echo.Context, call CallID) error
 	// AddEntry Enter what was done
 	// (POST /api/v1/calls/{call}/journal)
 	AddEntry(ctx *echo.Context, call CallID) error
@@ -148,6 +157,18 @@ type ServerInterface interface {
 	// MarkPicture Take a picture back, or show it again
 	// (PATCH /api/v1/calls/{call}/pictures/{picture})
 	MarkPicture(ctx *echo.Context, call CallID, picture string) error
+	// GetCallPrice The quote of a call, what it would come to now, and its invoices
+	// (GET /api/v1/calls/{call}/price)
+	GetCallPrice(ctx *echo.Context, call CallID) error
+	// MakeQuote Keep a quote of the call as it is planned now
+	// (POST /api/v1/calls/{call}/quote)
+	MakeQuote(ctx *echo.Context, call CallID) error
+	// GetQuotePaper The quote as a paper
+	// (GET /api/v1/calls/{call}/quote.pdf)
+	GetQuotePaper(ctx *echo.Context, call CallID) error
+	// AcceptQuote The customer accepts the quote
+	// (POST /api/v1/calls/{call}/quote/accepted)
+	AcceptQuote(ctx *echo.Context, call CallID) error
 	// AddReading Enter a reading
 	// (POST /api/v1/calls/{call}/readings)
 	AddReading(ctx *echo.Context, call CallID) error
@@ -199,6 +220,21 @@ type ServerInterface interface {
 	// GetWork The journal, the gates, the proof and the pictures of a call
 	// (GET /api/v1/calls/{call}/work)
 	GetWork(ctx *echo.Context, call CallID) error
+	// ListClocks What calls were expected to take, and took
+	// (GET /api/v1/clocks)
+	ListClocks(ctx *echo.Context) error
+	// GetDaySettings When the day begins and ends, from where
+	// (GET /api/v1/day-settings)
+	GetDaySettings(ctx *echo.Context) error
+	// SetDaySettings Set it
+	// (PUT /api/v1/day-settings)
+	SetDaySettings(ctx *echo.Context) error
+	// GetDay The calls of a day by van, in order
+	// (GET /api/v1/days/{date})
+	GetDay(ctx *echo.Context, date string) error
+	// SetDayOrder Put the calls of a van into an order by hand; none takes it back
+	// (PUT /api/v1/days/{date}/order)
+	SetDayOrder(ctx *echo.Context, date string) error
 	// Decide What arrived late and was not taken is tried once more, or let go of; either way it stays written down who decided
 	// (POST /api/v1/decisions/{decision})
 	Decide(ctx *echo.Context, decision string) error
@@ -241,6 +277,15 @@ type ServerInterface interface {
 	// RemoveFactor It opens nothing any more
 	// (DELETE /api/v1/factors/{factor})
 	RemoveFactor(ctx *echo.Context, factor int64) error
+	// EndFeed Nobody reads the van's calendar any more
+	// (DELETE /api/v1/feeds)
+	EndFeed(ctx *echo.Context, params EndFeedParams) error
+	// MakeFeed A van's calendar for a calendar program; a new one ends the old
+	// (POST /api/v1/feeds)
+	MakeFeed(ctx *echo.Context) error
+	// ReadFeed The calendar that the token opens, RFC 5545
+	// (GET /api/v1/feeds/{token})
+	ReadFeed(ctx *echo.Context, token Token) error
 	// GetGuard What the code on a GFCI's label opens: what hangs on it; no name, no address
 	// (GET /api/v1/guards/{token})
 	GetGuard(ctx *echo.Context, token Token) error
@@ -250,6 +295,15 @@ type ServerInterface interface {
 	// SetHouse Set them; what is absent is as usual again
 	// (PUT /api/v1/house)
 	SetHouse(ctx *echo.Context) error
+	// ListInvoices Invoices and credit notes, newest first
+	// (GET /api/v1/invoices)
+	ListInvoices(ctx *echo.Context, params ListInvoicesParams) error
+	// CreditInvoice Take an invoice back by a credit note; nothing else corrects one
+	// (POST /api/v1/invoices/{invoice}/credit)
+	CreditInvoice(ctx *echo.Context, invoice InvoiceNumber) error
+	// GetInvoiceFile An invoice or credit note: as a paper, as UBL 2.1, as rows
+	// (GET /api/v1/invoices/{invoice}/{file})
+	GetInvoiceFile(ctx *echo.Context, invoice InvoiceNumber, file string) error
 	// SetLamps Which lamp of the person's own plug tester stands for which pair, left to right; where nobody signs in, the shop's
 	// (PUT /api/v1/lamps)
 	SetLamps(ctx *echo.Context) error
@@ -286,6 +340,12 @@ type ServerInterface interface {
 	// GetLearned What opened boxes showed against what the table of weights expected, for keeping
 	// (GET /api/v1/practice/learning)
 	GetLearned(ctx *echo.Context) error
+	// GetPrices What the shop charges
+	// (GET /api/v1/prices)
+	GetPrices(ctx *echo.Context) error
+	// SetPrices Set it
+	// (PUT /api/v1/prices)
+	SetPrices(ctx *echo.Context) error
 	// GetResult The customer's page after the visit
 	// (GET /api/v1/results/{token})
 	GetResult(ctx *echo.Context, token Token) error
@@ -525,6 +585,22 @@ func (w *ServerInterfaceWrapper) ChangeCall(ctx *echo.Context) error {
 	return err
 }
 
+// SetAppointment converts echo context to params.
+func (w *ServerInterfaceWrapper) SetAppointment(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetAppointment(ctx, call)
+	return err
+}
+
 // GetBox converts echo context to params.
 func (w *ServerInterfaceWrapper) GetBox(ctx *echo.Context) error {
 	var err error
@@ -757,6 +833,22 @@ func (w *ServerInterfaceWrapper) ReplaceCircuit(ctx *echo.Context) error {
 	return err
 }
 
+// MarkClock converts echo context to params.
+func (w *ServerInterfaceWrapper) MarkClock(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MarkClock(ctx, call)
+	return err
+}
+
 // DoCommands converts echo context to params.
 func (w *ServerInterfaceWrapper) DoCommands(ctx *echo.Context) error {
 	var err error
@@ -826,6 +918,22 @@ func (w *ServerInterfaceWrapper) SetDirectory(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SetDirectory(ctx, call)
+	return err
+}
+
+// IssueInvoice converts echo context to params.
+func (w *ServerInterfaceWrapper) IssueInvoice(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.IssueInvoice(ctx, call)
 	return err
 }
 
@@ -1228,6 +1336,70 @@ func (w *ServerInterfaceWrapper) MarkPicture(ctx *echo.Context) error {
 	return err
 }
 
+// GetCallPrice converts echo context to params.
+func (w *ServerInterfaceWrapper) GetCallPrice(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetCallPrice(ctx, call)
+	return err
+}
+
+// MakeQuote converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeQuote(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeQuote(ctx, call)
+	return err
+}
+
+// GetQuotePaper converts echo context to params.
+func (w *ServerInterfaceWrapper) GetQuotePaper(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetQuotePaper(ctx, call)
+	return err
+}
+
+// AcceptQuote converts echo context to params.
+func (w *ServerInterfaceWrapper) AcceptQuote(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AcceptQuote(ctx, call)
+	return err
+}
+
 // AddReading converts echo context to params.
 func (w *ServerInterfaceWrapper) AddReading(ctx *echo.Context) error {
 	var err error
@@ -1532,6 +1704,65 @@ func (w *ServerInterfaceWrapper) GetWork(ctx *echo.Context) error {
 	return err
 }
 
+// ListClocks converts echo context to params.
+func (w *ServerInterfaceWrapper) ListClocks(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListClocks(ctx)
+	return err
+}
+
+// GetDaySettings converts echo context to params.
+func (w *ServerInterfaceWrapper) GetDaySettings(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetDaySettings(ctx)
+	return err
+}
+
+// SetDaySettings converts echo context to params.
+func (w *ServerInterfaceWrapper) SetDaySettings(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetDaySettings(ctx)
+	return err
+}
+
+// GetDay converts echo context to params.
+func (w *ServerInterfaceWrapper) GetDay(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "date" -------------
+	var date string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "date", ctx.Param("date"), &date, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter date: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetDay(ctx, date)
+	return err
+}
+
+// SetDayOrder converts echo context to params.
+func (w *ServerInterfaceWrapper) SetDayOrder(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "date" -------------
+	var date string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "date", ctx.Param("date"), &date, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter date: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetDayOrder(ctx, date)
+	return err
+}
+
 // Decide converts echo context to params.
 func (w *ServerInterfaceWrapper) Decide(ctx *echo.Context) error {
 	var err error
@@ -1681,6 +1912,49 @@ func (w *ServerInterfaceWrapper) RemoveFactor(ctx *echo.Context) error {
 	return err
 }
 
+// EndFeed converts echo context to params.
+func (w *ServerInterfaceWrapper) EndFeed(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params EndFeedParams
+	// ------------- Required query parameter "van" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "van", ctx.QueryParams(), &params.Van, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter van: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EndFeed(ctx, params)
+	return err
+}
+
+// MakeFeed converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeFeed(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeFeed(ctx)
+	return err
+}
+
+// ReadFeed converts echo context to params.
+func (w *ServerInterfaceWrapper) ReadFeed(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "token" -------------
+	var token Token
+
+	err = runtime.BindStyledParameterWithOptions("simple", "token", ctx.Param("token"), &token, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter token: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReadFeed(ctx, token)
+	return err
+}
+
 // GetGuard converts echo context to params.
 func (w *ServerInterfaceWrapper) GetGuard(ctx *echo.Context) error {
 	var err error
@@ -1712,6 +1986,64 @@ func (w *ServerInterfaceWrapper) SetHouse(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SetHouse(ctx)
+	return err
+}
+
+// ListInvoices converts echo context to params.
+func (w *ServerInterfaceWrapper) ListInvoices(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListInvoicesParams
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListInvoices(ctx, params)
+	return err
+}
+
+// CreditInvoice converts echo context to params.
+func (w *ServerInterfaceWrapper) CreditInvoice(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "invoice" -------------
+	var invoice InvoiceNumber
+
+	err = runtime.BindStyledParameterWithOptions("simple", "invoice", ctx.Param("invoice"), &invoice, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter invoice: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CreditInvoice(ctx, invoice)
+	return err
+}
+
+// GetInvoiceFile converts echo context to params.
+func (w *ServerInterfaceWrapper) GetInvoiceFile(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "invoice" -------------
+	var invoice InvoiceNumber
+
+	err = runtime.BindStyledParameterWithOptions("simple", "invoice", ctx.Param("invoice"), &invoice, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter invoice: %s", err))
+	}
+
+	// ------------- Path parameter "file" -------------
+	var file string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "file", ctx.Param("file"), &file, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter file: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetInvoiceFile(ctx, invoice, file)
 	return err
 }
 
@@ -1848,6 +2180,24 @@ func (w *ServerInterfaceWrapper) GetLearned(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetLearned(ctx)
+	return err
+}
+
+// GetPrices converts echo context to params.
+func (w *ServerInterfaceWrapper) GetPrices(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetPrices(ctx)
+	return err
+}
+
+// SetPrices converts echo context to params.
+func (w *ServerInterfaceWrapper) SetPrices(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetPrices(ctx)
 	return err
 }
 
@@ -2385,6 +2735,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/calls", wrapper.CreateCall, options.OperationMiddlewares["createCall"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call", wrapper.GetCall, options.OperationMiddlewares["getCall"]...)
 	router.PATCH(options.BaseURL+"/api/v1/calls/:call", wrapper.ChangeCall, options.OperationMiddlewares["changeCall"]...)
+	router.PUT(options.BaseURL+"/api/v1/calls/:call/appointment", wrapper.SetAppointment, options.OperationMiddlewares["setAppointment"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call/boxes/:box", wrapper.GetBox, options.OperationMiddlewares["getBox"]...)
 	router.PUT(options.BaseURL+"/api/v1/calls/:call/boxes/:box", wrapper.SetBox, options.OperationMiddlewares["setBox"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call/boxes/:box/kinds", wrapper.GetDeviceKinds, options.OperationMiddlewares["getDeviceKinds"]...)
@@ -2396,10 +2747,12 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/api/v1/calls/:call/changed/:device", wrapper.SetChanged, options.OperationMiddlewares["setChanged"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call/circuit", wrapper.DownloadCircuit, options.OperationMiddlewares["downloadCircuit"]...)
 	router.PUT(options.BaseURL+"/api/v1/calls/:call/circuit", wrapper.ReplaceCircuit, options.OperationMiddlewares["replaceCircuit"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/clock", wrapper.MarkClock, options.OperationMiddlewares["markClock"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/commands", wrapper.DoCommands, options.OperationMiddlewares["doCommands"]...)
 	router.PUT(options.BaseURL+"/api/v1/calls/:call/conditions", wrapper.SetConditions, options.OperationMiddlewares["setConditions"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/conflicts/:conflict", wrapper.SettleConflict, options.OperationMiddlewares["settleConflict"]...)
 	router.PUT(options.BaseURL+"/api/v1/calls/:call/directory", wrapper.SetDirectory, options.OperationMiddlewares["setDirectory"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/invoices", wrapper.IssueInvoice, options.OperationMiddlewares["issueInvoice"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/journal", wrapper.AddEntry, options.OperationMiddlewares["addEntry"]...)
 	router.PATCH(options.BaseURL+"/api/v1/calls/:call/journal/:entry", wrapper.MarkEntry, options.OperationMiddlewares["markEntry"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/loads", wrapper.AddLoad, options.OperationMiddlewares["addLoad"]...)
@@ -2418,6 +2771,10 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/calls/:call/pictures", wrapper.AddPicture, options.OperationMiddlewares["addPicture"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call/pictures/:picture", wrapper.GetPicture, options.OperationMiddlewares["getPicture"]...)
 	router.PATCH(options.BaseURL+"/api/v1/calls/:call/pictures/:picture", wrapper.MarkPicture, options.OperationMiddlewares["markPicture"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/price", wrapper.GetCallPrice, options.OperationMiddlewares["getCallPrice"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/quote", wrapper.MakeQuote, options.OperationMiddlewares["makeQuote"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/quote.pdf", wrapper.GetQuotePaper, options.OperationMiddlewares["getQuotePaper"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/quote/accepted", wrapper.AcceptQuote, options.OperationMiddlewares["acceptQuote"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/readings", wrapper.AddReading, options.OperationMiddlewares["addReading"]...)
 	router.PATCH(options.BaseURL+"/api/v1/calls/:call/readings/:reading", wrapper.MarkReading, options.OperationMiddlewares["markReading"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/redo", wrapper.RedoCall, options.OperationMiddlewares["redoCall"]...)
@@ -2435,6 +2792,11 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/calls/:call/visit", wrapper.MakeVisit, options.OperationMiddlewares["makeVisit"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/why", wrapper.AskWhy, options.OperationMiddlewares["askWhy"]...)
 	router.GET(options.BaseURL+"/api/v1/calls/:call/work", wrapper.GetWork, options.OperationMiddlewares["getWork"]...)
+	router.GET(options.BaseURL+"/api/v1/clocks", wrapper.ListClocks, options.OperationMiddlewares["listClocks"]...)
+	router.GET(options.BaseURL+"/api/v1/day-settings", wrapper.GetDaySettings, options.OperationMiddlewares["getDaySettings"]...)
+	router.PUT(options.BaseURL+"/api/v1/day-settings", wrapper.SetDaySettings, options.OperationMiddlewares["setDaySettings"]...)
+	router.GET(options.BaseURL+"/api/v1/days/:date", wrapper.GetDay, options.OperationMiddlewares["getDay"]...)
+	router.PUT(options.BaseURL+"/api/v1/days/:date/order", wrapper.SetDayOrder, options.OperationMiddlewares["setDayOrder"]...)
 	router.POST(options.BaseURL+"/api/v1/decisions/:decision", wrapper.Decide, options.OperationMiddlewares["decide"]...)
 	router.GET(options.BaseURL+"/api/v1/door", wrapper.GetDoor, options.OperationMiddlewares["getDoor"]...)
 	router.PUT(options.BaseURL+"/api/v1/door", wrapper.SetDoor, options.OperationMiddlewares["setDoor"]...)
@@ -2449,9 +2811,15 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/factors/passkey", wrapper.BeginPasskey, options.OperationMiddlewares["beginPasskey"]...)
 	router.PUT(options.BaseURL+"/api/v1/factors/passkey", wrapper.AddPasskey, options.OperationMiddlewares["addPasskey"]...)
 	router.POST(options.BaseURL+"/api/v1/factors/recovery", wrapper.MakeRecovery, options.OperationMiddlewares["makeRecovery"]...)
+	router.DELETE(options.BaseURL+"/api/v1/feeds", wrapper.EndFeed, options.OperationMiddlewares["endFeed"]...)
+	router.POST(options.BaseURL+"/api/v1/feeds", wrapper.MakeFeed, options.OperationMiddlewares["makeFeed"]...)
+	router.GET(options.BaseURL+"/api/v1/feeds/:token", wrapper.ReadFeed, options.OperationMiddlewares["readFeed"]...)
 	router.GET(options.BaseURL+"/api/v1/guards/:token", wrapper.GetGuard, options.OperationMiddlewares["getGuard"]...)
 	router.GET(options.BaseURL+"/api/v1/house", wrapper.GetHouse, options.OperationMiddlewares["getHouse"]...)
 	router.PUT(options.BaseURL+"/api/v1/house", wrapper.SetHouse, options.OperationMiddlewares["setHouse"]...)
+	router.GET(options.BaseURL+"/api/v1/invoices", wrapper.ListInvoices, options.OperationMiddlewares["listInvoices"]...)
+	router.GET(options.BaseURL+"/api/v1/invoices/:invoice/:file", wrapper.GetInvoiceFile, options.OperationMiddlewares["getInvoiceFile"]...)
+	router.POST(options.BaseURL+"/api/v1/invoices/:invoice/credit", wrapper.CreditInvoice, options.OperationMiddlewares["creditInvoice"]...)
 	router.PUT(options.BaseURL+"/api/v1/lamps", wrapper.SetLamps, options.OperationMiddlewares["setLamps"]...)
 	router.PUT(options.BaseURL+"/api/v1/lights", wrapper.TellLight, options.OperationMiddlewares["tellLight"]...)
 	router.PUT(options.BaseURL+"/api/v1/panels/:panel", wrapper.SetPanel, options.OperationMiddlewares["setPanel"]...)
@@ -2464,6 +2832,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/api/v1/practice", wrapper.SetPractice, options.OperationMiddlewares["setPractice"]...)
 	router.DELETE(options.BaseURL+"/api/v1/practice/learning", wrapper.ForgetLearned, options.OperationMiddlewares["forgetLearned"]...)
 	router.GET(options.BaseURL+"/api/v1/practice/learning", wrapper.GetLearned, options.OperationMiddlewares["getLearned"]...)
+	router.GET(options.BaseURL+"/api/v1/prices", wrapper.GetPrices, options.OperationMiddlewares["getPrices"]...)
+	router.PUT(options.BaseURL+"/api/v1/prices", wrapper.SetPrices, options.OperationMiddlewares["setPrices"]...)
 	router.GET(options.BaseURL+"/api/v1/results/:token", wrapper.GetResult, options.OperationMiddlewares["getResult"]...)
 	router.GET(options.BaseURL+"/api/v1/results/:token/pictures/:picture", wrapper.GetResultPicture, options.OperationMiddlewares["getResultPicture"]...)
 	router.GET(options.BaseURL+"/api/v1/runs/:run", wrapper.GetRun, options.OperationMiddlewares["getRun"]...)
@@ -2947,6 +3317,46 @@ func (response ChangeCalldefaultApplicationProblemPlusJSONResponse) VisitChangeC
 	return err
 }
 
+type SetAppointmentRequestObject struct {
+	Call CallID `json:"call"`
+	Body *SetAppointmentJSONRequestBody
+}
+
+type SetAppointmentResponseObject interface {
+	VisitSetAppointmentResponse(w http.ResponseWriter) error
+}
+
+type SetAppointment200JSONResponse struct{ CallNowJSONResponse }
+
+func (response SetAppointment200JSONResponse) VisitSetAppointmentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetAppointmentdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetAppointmentdefaultApplicationProblemPlusJSONResponse) VisitSetAppointmentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetBoxRequestObject struct {
 	Call CallID `json:"call"`
 	Box  BoxID  `json:"box"`
@@ -3406,6 +3816,46 @@ func (response ReplaceCircuitdefaultApplicationProblemPlusJSONResponse) VisitRep
 	return err
 }
 
+type MarkClockRequestObject struct {
+	Call CallID `json:"call"`
+	Body *MarkClockJSONRequestBody
+}
+
+type MarkClockResponseObject interface {
+	VisitMarkClockResponse(w http.ResponseWriter) error
+}
+
+type MarkClock200JSONResponse struct{ CallNowJSONResponse }
+
+func (response MarkClock200JSONResponse) VisitMarkClockResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MarkClockdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MarkClockdefaultApplicationProblemPlusJSONResponse) VisitMarkClockResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DoCommandsRequestObject struct {
 	Call CallID `json:"call"`
 	Body *DoCommandsJSONRequestBody
@@ -3556,6 +4006,46 @@ type SetDirectorydefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SetDirectorydefaultApplicationProblemPlusJSONResponse) VisitSetDirectoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type IssueInvoiceRequestObject struct {
+	Call CallID `json:"call"`
+	Body *IssueInvoiceJSONRequestBody
+}
+
+type IssueInvoiceResponseObject interface {
+	VisitIssueInvoiceResponse(w http.ResponseWriter) error
+}
+
+type IssueInvoice200JSONResponse CallPrice
+
+func (response IssueInvoice200JSONResponse) VisitIssueInvoiceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type IssueInvoicedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response IssueInvoicedefaultApplicationProblemPlusJSONResponse) VisitIssueInvoiceResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4313,6 +4803,170 @@ func (response MarkPicturedefaultApplicationProblemPlusJSONResponse) VisitMarkPi
 	return err
 }
 
+type GetCallPriceRequestObject struct {
+	Call CallID `json:"call"`
+}
+
+type GetCallPriceResponseObject interface {
+	VisitGetCallPriceResponse(w http.ResponseWriter) error
+}
+
+type GetCallPrice200JSONResponse CallPrice
+
+func (response GetCallPrice200JSONResponse) VisitGetCallPriceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCallPricedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetCallPricedefaultApplicationProblemPlusJSONResponse) VisitGetCallPriceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeQuoteRequestObject struct {
+	Call CallID `json:"call"`
+	Body *MakeQuoteJSONRequestBody
+}
+
+type MakeQuoteResponseObject interface {
+	VisitMakeQuoteResponse(w http.ResponseWriter) error
+}
+
+type MakeQuote200JSONResponse CallPrice
+
+func (response MakeQuote200JSONResponse) VisitMakeQuoteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeQuotedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeQuotedefaultApplicationProblemPlusJSONResponse) VisitMakeQuoteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetQuotePaperRequestObject struct {
+	Call CallID `json:"call"`
+}
+
+type GetQuotePaperResponseObject interface {
+	VisitGetQuotePaperResponse(w http.ResponseWriter) error
+}
+
+type GetQuotePaper200ApplicationpdfResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetQuotePaper200ApplicationpdfResponse) VisitGetQuotePaperResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/pdf")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetQuotePaperdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetQuotePaperdefaultApplicationProblemPlusJSONResponse) VisitGetQuotePaperResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AcceptQuoteRequestObject struct {
+	Call CallID `json:"call"`
+	Body *AcceptQuoteJSONRequestBody
+}
+
+type AcceptQuoteResponseObject interface {
+	VisitAcceptQuoteResponse(w http.ResponseWriter) error
+}
+
+type AcceptQuote200JSONResponse CallPrice
+
+func (response AcceptQuote200JSONResponse) VisitAcceptQuoteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AcceptQuotedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AcceptQuotedefaultApplicationProblemPlusJSONResponse) VisitAcceptQuoteResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type AddReadingRequestObject struct {
 	Call CallID `json:"call"`
 	Body *AddReadingJSONRequestBody
@@ -4987,6 +5641,200 @@ func (response GetWorkdefaultApplicationProblemPlusJSONResponse) VisitGetWorkRes
 	return err
 }
 
+type ListClocksRequestObject struct {
+}
+
+type ListClocksResponseObject interface {
+	VisitListClocksResponse(w http.ResponseWriter) error
+}
+
+type ListClocks200JSONResponse Clocks
+
+func (response ListClocks200JSONResponse) VisitListClocksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListClocksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListClocksdefaultApplicationProblemPlusJSONResponse) VisitListClocksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDaySettingsRequestObject struct {
+}
+
+type GetDaySettingsResponseObject interface {
+	VisitGetDaySettingsResponse(w http.ResponseWriter) error
+}
+
+type GetDaySettings200JSONResponse DaySettings
+
+func (response GetDaySettings200JSONResponse) VisitGetDaySettingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDaySettingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDaySettingsdefaultApplicationProblemPlusJSONResponse) VisitGetDaySettingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetDaySettingsRequestObject struct {
+	Body *SetDaySettingsJSONRequestBody
+}
+
+type SetDaySettingsResponseObject interface {
+	VisitSetDaySettingsResponse(w http.ResponseWriter) error
+}
+
+type SetDaySettings200JSONResponse DaySettings
+
+func (response SetDaySettings200JSONResponse) VisitSetDaySettingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetDaySettingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetDaySettingsdefaultApplicationProblemPlusJSONResponse) VisitSetDaySettingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDayRequestObject struct {
+	Date string `json:"date"`
+}
+
+type GetDayResponseObject interface {
+	VisitGetDayResponse(w http.ResponseWriter) error
+}
+
+type GetDay200JSONResponse DayBook
+
+func (response GetDay200JSONResponse) VisitGetDayResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDaydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDaydefaultApplicationProblemPlusJSONResponse) VisitGetDayResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetDayOrderRequestObject struct {
+	Date string `json:"date"`
+	Body *SetDayOrderJSONRequestBody
+}
+
+type SetDayOrderResponseObject interface {
+	VisitSetDayOrderResponse(w http.ResponseWriter) error
+}
+
+type SetDayOrder200JSONResponse DayBook
+
+func (response SetDayOrder200JSONResponse) VisitSetDayOrderResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetDayOrderdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetDayOrderdefaultApplicationProblemPlusJSONResponse) VisitSetDayOrderResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DecideRequestObject struct {
 	Decision string `json:"decision"`
 	Body     *DecideJSONRequestBody
@@ -5553,6 +6401,123 @@ func (response RemoveFactordefaultApplicationProblemPlusJSONResponse) VisitRemov
 	return err
 }
 
+type EndFeedRequestObject struct {
+	Params EndFeedParams
+}
+
+type EndFeedResponseObject interface {
+	VisitEndFeedResponse(w http.ResponseWriter) error
+}
+
+type EndFeed204Response struct {
+}
+
+func (response EndFeed204Response) VisitEndFeedResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EndFeeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndFeeddefaultApplicationProblemPlusJSONResponse) VisitEndFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeFeedRequestObject struct {
+	Body *MakeFeedJSONRequestBody
+}
+
+type MakeFeedResponseObject interface {
+	VisitMakeFeedResponse(w http.ResponseWriter) error
+}
+
+type MakeFeed200JSONResponse Feed
+
+func (response MakeFeed200JSONResponse) VisitMakeFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeFeeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeFeeddefaultApplicationProblemPlusJSONResponse) VisitMakeFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadFeedRequestObject struct {
+	Token Token `json:"token"`
+}
+
+type ReadFeedResponseObject interface {
+	VisitReadFeedResponse(w http.ResponseWriter) error
+}
+
+type ReadFeed200TextcalendarResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ReadFeed200TextcalendarResponse) VisitReadFeedResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/calendar")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ReadFeeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadFeeddefaultApplicationProblemPlusJSONResponse) VisitReadFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetGuardRequestObject struct {
 	Token Token `json:"token"`
 }
@@ -5658,6 +6623,143 @@ type SetHousedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SetHousedefaultApplicationProblemPlusJSONResponse) VisitSetHouseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListInvoicesRequestObject struct {
+	Params ListInvoicesParams
+}
+
+type ListInvoicesResponseObject interface {
+	VisitListInvoicesResponse(w http.ResponseWriter) error
+}
+
+type ListInvoices200JSONResponse []IssuedPaper
+
+func (response ListInvoices200JSONResponse) VisitListInvoicesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListInvoicesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListInvoicesdefaultApplicationProblemPlusJSONResponse) VisitListInvoicesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreditInvoiceRequestObject struct {
+	Invoice InvoiceNumber `json:"invoice"`
+	Body    *CreditInvoiceJSONRequestBody
+}
+
+type CreditInvoiceResponseObject interface {
+	VisitCreditInvoiceResponse(w http.ResponseWriter) error
+}
+
+type CreditInvoice200JSONResponse CallPrice
+
+func (response CreditInvoice200JSONResponse) VisitCreditInvoiceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreditInvoicedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CreditInvoicedefaultApplicationProblemPlusJSONResponse) VisitCreditInvoiceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetInvoiceFileRequestObject struct {
+	Invoice InvoiceNumber `json:"invoice"`
+	File    string        `json:"file"`
+}
+
+type GetInvoiceFileResponseObject interface {
+	VisitGetInvoiceFileResponse(w http.ResponseWriter) error
+}
+
+type GetInvoiceFile200ResponseHeaders struct {
+	ContentDisposition *string
+	ContentType        *string
+}
+
+type GetInvoiceFile200ApplicationoctetStreamResponse struct {
+	Body          io.Reader
+	Headers       GetInvoiceFile200ResponseHeaders
+	ContentLength int64
+}
+
+func (response GetInvoiceFile200ApplicationoctetStreamResponse) VisitGetInvoiceFileResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/octet-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	if response.Headers.ContentDisposition != nil {
+		w.Header().Set("Content-Disposition", fmt.Sprint(*response.Headers.ContentDisposition))
+	}
+	if response.Headers.ContentType != nil {
+		w.Header().Set("Content-Type", fmt.Sprint(*response.Headers.ContentType))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type GetInvoiceFiledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetInvoiceFiledefaultApplicationProblemPlusJSONResponse) VisitGetInvoiceFileResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6139,6 +7241,83 @@ type GetLearneddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetLearneddefaultApplicationProblemPlusJSONResponse) VisitGetLearnedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPricesRequestObject struct {
+}
+
+type GetPricesResponseObject interface {
+	VisitGetPricesResponse(w http.ResponseWriter) error
+}
+
+type GetPrices200JSONResponse PriceList
+
+func (response GetPrices200JSONResponse) VisitGetPricesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPricesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetPricesdefaultApplicationProblemPlusJSONResponse) VisitGetPricesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPricesRequestObject struct {
+	Body *SetPricesJSONRequestBody
+}
+
+type SetPricesResponseObject interface {
+	VisitSetPricesResponse(w http.ResponseWriter) error
+}
+
+type SetPrices200JSONResponse PriceList
+
+func (response SetPrices200JSONResponse) VisitSetPricesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPricesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetPricesdefaultApplicationProblemPlusJSONResponse) VisitSetPricesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7616,6 +8795,9 @@ type StrictServerInterface interface {
 	// ChangeCall Correct title or complaint
 	// (PATCH /api/v1/calls/{call})
 	ChangeCall(ctx context.Context, request ChangeCallRequestObject) (ChangeCallResponseObject, error)
+	// SetAppointment When and by whom the call is gone to; what is absent stays
+	// (PUT /api/v1/calls/{call}/appointment)
+	SetAppointment(ctx context.Context, request SetAppointmentRequestObject) (SetAppointmentResponseObject, error)
 	// GetBox An opened box with its plan; before it is recorded, as the run knows it
 	// (GET /api/v1/calls/{call}/boxes/{box})
 	GetBox(ctx context.Context, request GetBoxRequestObject) (GetBoxResponseObject, error)
@@ -7649,6 +8831,9 @@ type StrictServerInterface interface {
 	// ReplaceCircuit Put another circuit file in place
 	// (PUT /api/v1/calls/{call}/circuit)
 	ReplaceCircuit(ctx context.Context, request ReplaceCircuitRequestObject) (ReplaceCircuitResponseObject, error)
+	// MarkClock Arrived, found, done
+	// (POST /api/v1/calls/{call}/clock)
+	MarkClock(ctx context.Context, request MarkClockRequestObject) (MarkClockResponseObject, error)
 	// DoCommands Do several things in their order, each with a result of its own
 	// (POST /api/v1/calls/{call}/commands)
 	DoCommands(ctx context.Context, request DoCommandsRequestObject) (DoCommandsResponseObject, error)
@@ -7661,6 +8846,9 @@ type StrictServerInterface interface {
 	// SetDirectory The panel's directory as it is written
 	// (PUT /api/v1/calls/{call}/directory)
 	SetDirectory(ctx context.Context, request SetDirectoryRequestObject) (SetDirectoryResponseObject, error)
+	// IssueInvoice Issue an invoice of what was done and used
+	// (POST /api/v1/calls/{call}/invoices)
+	IssueInvoice(ctx context.Context, request IssueInvoiceRequestObject) (IssueInvoiceResponseObject, error)
 	// AddEntry Enter what was done
 	// (POST /api/v1/calls/{call}/journal)
 	AddEntry(ctx context.Context, request AddEntryRequestObject) (AddEntryResponseObject, error)
@@ -7715,6 +8903,18 @@ type StrictServerInterface interface {
 	// MarkPicture Take a picture back, or show it again
 	// (PATCH /api/v1/calls/{call}/pictures/{picture})
 	MarkPicture(ctx context.Context, request MarkPictureRequestObject) (MarkPictureResponseObject, error)
+	// GetCallPrice The quote of a call, what it would come to now, and its invoices
+	// (GET /api/v1/calls/{call}/price)
+	GetCallPrice(ctx context.Context, request GetCallPriceRequestObject) (GetCallPriceResponseObject, error)
+	// MakeQuote Keep a quote of the call as it is planned now
+	// (POST /api/v1/calls/{call}/quote)
+	MakeQuote(ctx context.Context, request MakeQuoteRequestObject) (MakeQuoteResponseObject, error)
+	// GetQuotePaper The quote as a paper
+	// (GET /api/v1/calls/{call}/quote.pdf)
+	GetQuotePaper(ctx context.Context, request GetQuotePaperRequestObject) (GetQuotePaperResponseObject, error)
+	// AcceptQuote The customer accepts the quote
+	// (POST /api/v1/calls/{call}/quote/accepted)
+	AcceptQuote(ctx context.Context, request AcceptQuoteRequestObject) (AcceptQuoteResponseObject, error)
 	// AddReading Enter a reading
 	// (POST /api/v1/calls/{call}/readings)
 	AddReading(ctx context.Context, request AddReadingRequestObject) (AddReadingResponseObject, error)
@@ -7766,6 +8966,21 @@ type StrictServerInterface interface {
 	// GetWork The journal, the gates, the proof and the pictures of a call
 	// (GET /api/v1/calls/{call}/work)
 	GetWork(ctx context.Context, request GetWorkRequestObject) (GetWorkResponseObject, error)
+	// ListClocks What calls were expected to take, and took
+	// (GET /api/v1/clocks)
+	ListClocks(ctx context.Context, request ListClocksRequestObject) (ListClocksResponseObject, error)
+	// GetDaySettings When the day begins and ends, from where
+	// (GET /api/v1/day-settings)
+	GetDaySettings(ctx context.Context, request GetDaySettingsRequestObject) (GetDaySettingsResponseObject, error)
+	// SetDaySettings Set it
+	// (PUT /api/v1/day-settings)
+	SetDaySettings(ctx context.Context, request SetDaySettingsRequestObject) (SetDaySettingsResponseObject, error)
+	// GetDay The calls of a day by van, in order
+	// (GET /api/v1/days/{date})
+	GetDay(ctx context.Context, request GetDayRequestObject) (GetDayResponseObject, error)
+	// SetDayOrder Put the calls of a van into an order by hand; none takes it back
+	// (PUT /api/v1/days/{date}/order)
+	SetDayOrder(ctx context.Context, request SetDayOrderRequestObject) (SetDayOrderResponseObject, error)
 	// Decide What arrived late and was not taken is tried once more, or let go of; either way it stays written down who decided
 	// (POST /api/v1/decisions/{decision})
 	Decide(ctx context.Context, request DecideRequestObject) (DecideResponseObject, error)
@@ -7808,6 +9023,15 @@ type StrictServerInterface interface {
 	// RemoveFactor It opens nothing any more
 	// (DELETE /api/v1/factors/{factor})
 	RemoveFactor(ctx context.Context, request RemoveFactorRequestObject) (RemoveFactorResponseObject, error)
+	// EndFeed Nobody reads the van's calendar any more
+	// (DELETE /api/v1/feeds)
+	EndFeed(ctx context.Context, request EndFeedRequestObject) (EndFeedResponseObject, error)
+	// MakeFeed A van's calendar for a calendar program; a new one ends the old
+	// (POST /api/v1/feeds)
+	MakeFeed(ctx context.Context, request MakeFeedRequestObject) (MakeFeedResponseObject, error)
+	// ReadFeed The calendar that the token opens, RFC 5545
+	// (GET /api/v1/feeds/{token})
+	ReadFeed(ctx context.Context, request ReadFeedRequestObject) (ReadFeedResponseObject, error)
 	// GetGuard What the code on a GFCI's label opens: what hangs on it; no name, no address
 	// (GET /api/v1/guards/{token})
 	GetGuard(ctx context.Context, request GetGuardRequestObject) (GetGuardResponseObject, error)
@@ -7817,6 +9041,15 @@ type StrictServerInterface interface {
 	// SetHouse Set them; what is absent is as usual again
 	// (PUT /api/v1/house)
 	SetHouse(ctx context.Context, request SetHouseRequestObject) (SetHouseResponseObject, error)
+	// ListInvoices Invoices and credit notes, newest first
+	// (GET /api/v1/invoices)
+	ListInvoices(ctx context.Context, request ListInvoicesRequestObject) (ListInvoicesResponseObject, error)
+	// CreditInvoice Take an invoice back by a credit note; nothing else corrects one
+	// (POST /api/v1/invoices/{invoice}/credit)
+	CreditInvoice(ctx context.Context, request CreditInvoiceRequestObject) (CreditInvoiceResponseObject, error)
+	// GetInvoiceFile An invoice or credit note: as a paper, as UBL 2.1, as rows
+	// (GET /api/v1/invoices/{invoice}/{file})
+	GetInvoiceFile(ctx context.Context, request GetInvoiceFileRequestObject) (GetInvoiceFileResponseObject, error)
 	// SetLamps Which lamp of the person's own plug tester stands for which pair, left to right; where nobody signs in, the shop's
 	// (PUT /api/v1/lamps)
 	SetLamps(ctx context.Context, request SetLampsRequestObject) (SetLampsResponseObject, error)
@@ -7853,6 +9086,12 @@ type StrictServerInterface interface {
 	// GetLearned What opened boxes showed against what the table of weights expected, for keeping
 	// (GET /api/v1/practice/learning)
 	GetLearned(ctx context.Context, request GetLearnedRequestObject) (GetLearnedResponseObject, error)
+	// GetPrices What the shop charges
+	// (GET /api/v1/prices)
+	GetPrices(ctx context.Context, request GetPricesRequestObject) (GetPricesResponseObject, error)
+	// SetPrices Set it
+	// (PUT /api/v1/prices)
+	SetPrices(ctx context.Context, request SetPricesRequestObject) (SetPricesResponseObject, error)
 	// GetResult The customer's page after the visit
 	// (GET /api/v1/results/{token})
 	GetResult(ctx context.Context, request GetResultRequestObject) (GetResultResponseObject, error)
@@ -8279,6 +9518,54 @@ func (sh *strictHandler) ChangeCall(ctx *echo.Context, call CallID) error {
 	return nil
 }
 
+// SetAppointment operation middleware
+func (sh *strictHandler) SetAppointment(ctx *echo.Context, call CallID) error {
+	var request SetAppointmentRequestObject
+
+	request.Call = call
+
+	var body SetAppointmentJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetAppointment(ctx.Request().Context(), request.(SetAppointmentRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetAppointment")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetAppointmentResponseObject); ok {
+		return validResponse.VisitSetAppointmentResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // GetBox operation middleware
 func (sh *strictHandler) GetBox(ctx *echo.Context, call CallID, box BoxID) error {
 	var request GetBoxRequestObject
@@ -8655,6 +9942,54 @@ func (sh *strictHandler) ReplaceCircuit(ctx *echo.Context, call CallID) error {
 	return nil
 }
 
+// MarkClock operation middleware
+func (sh *strictHandler) MarkClock(ctx *echo.Context, call CallID) error {
+	var request MarkClockRequestObject
+
+	request.Call = call
+
+	var body MarkClockJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MarkClock(ctx.Request().Context(), request.(MarkClockRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MarkClock")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MarkClockResponseObject); ok {
+		return validResponse.VisitMarkClockResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // DoCommands operation middleware
 func (sh *strictHandler) DoCommands(ctx *echo.Context, call CallID) error {
 	var request DoCommandsRequestObject
@@ -8842,6 +10177,54 @@ func (sh *strictHandler) SetDirectory(ctx *echo.Context, call CallID) error {
 		return err
 	} else if validResponse, ok := response.(SetDirectoryResponseObject); ok {
 		return validResponse.VisitSetDirectoryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// IssueInvoice operation middleware
+func (sh *strictHandler) IssueInvoice(ctx *echo.Context, call CallID) error {
+	var request IssueInvoiceRequestObject
+
+	request.Call = call
+
+	var body IssueInvoiceJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.IssueInvoice(ctx.Request().Context(), request.(IssueInvoiceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "IssueInvoice")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(IssueInvoiceResponseObject); ok {
+		return validResponse.VisitIssueInvoiceResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -9565,6 +10948,152 @@ func (sh *strictHandler) MarkPicture(ctx *echo.Context, call CallID, picture str
 	return nil
 }
 
+// GetCallPrice operation middleware
+func (sh *strictHandler) GetCallPrice(ctx *echo.Context, call CallID) error {
+	var request GetCallPriceRequestObject
+
+	request.Call = call
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetCallPrice(ctx.Request().Context(), request.(GetCallPriceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetCallPrice")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetCallPriceResponseObject); ok {
+		return validResponse.VisitGetCallPriceResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MakeQuote operation middleware
+func (sh *strictHandler) MakeQuote(ctx *echo.Context, call CallID) error {
+	var request MakeQuoteRequestObject
+
+	request.Call = call
+
+	var body MakeQuoteJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeQuote(ctx.Request().Context(), request.(MakeQuoteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeQuote")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MakeQuoteResponseObject); ok {
+		return validResponse.VisitMakeQuoteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetQuotePaper operation middleware
+func (sh *strictHandler) GetQuotePaper(ctx *echo.Context, call CallID) error {
+	var request GetQuotePaperRequestObject
+
+	request.Call = call
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetQuotePaper(ctx.Request().Context(), request.(GetQuotePaperRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetQuotePaper")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetQuotePaperResponseObject); ok {
+		return validResponse.VisitGetQuotePaperResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AcceptQuote operation middleware
+func (sh *strictHandler) AcceptQuote(ctx *echo.Context, call CallID) error {
+	var request AcceptQuoteRequestObject
+
+	request.Call = call
+
+	var body AcceptQuoteJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AcceptQuote(ctx.Request().Context(), request.(AcceptQuoteRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AcceptQuote")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AcceptQuoteResponseObject); ok {
+		return validResponse.VisitAcceptQuoteResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // AddReading operation middleware
 func (sh *strictHandler) AddReading(ctx *echo.Context, call CallID) error {
 	var request AddReadingRequestObject
@@ -10155,6 +11684,171 @@ func (sh *strictHandler) GetWork(ctx *echo.Context, call CallID) error {
 	return nil
 }
 
+// ListClocks operation middleware
+func (sh *strictHandler) ListClocks(ctx *echo.Context) error {
+	var request ListClocksRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListClocks(ctx.Request().Context(), request.(ListClocksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListClocks")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListClocksResponseObject); ok {
+		return validResponse.VisitListClocksResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetDaySettings operation middleware
+func (sh *strictHandler) GetDaySettings(ctx *echo.Context) error {
+	var request GetDaySettingsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDaySettings(ctx.Request().Context(), request.(GetDaySettingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDaySettings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetDaySettingsResponseObject); ok {
+		return validResponse.VisitGetDaySettingsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetDaySettings operation middleware
+func (sh *strictHandler) SetDaySettings(ctx *echo.Context) error {
+	var request SetDaySettingsRequestObject
+
+	var body SetDaySettingsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetDaySettings(ctx.Request().Context(), request.(SetDaySettingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetDaySettings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetDaySettingsResponseObject); ok {
+		return validResponse.VisitSetDaySettingsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetDay operation middleware
+func (sh *strictHandler) GetDay(ctx *echo.Context, date string) error {
+	var request GetDayRequestObject
+
+	request.Date = date
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDay(ctx.Request().Context(), request.(GetDayRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDay")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetDayResponseObject); ok {
+		return validResponse.VisitGetDayResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetDayOrder operation middleware
+func (sh *strictHandler) SetDayOrder(ctx *echo.Context, date string) error {
+	var request SetDayOrderRequestObject
+
+	request.Date = date
+
+	var body SetDayOrderJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetDayOrder(ctx.Request().Context(), request.(SetDayOrderRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetDayOrder")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetDayOrderResponseObject); ok {
+		return validResponse.VisitSetDayOrderResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // Decide operation middleware
 func (sh *strictHandler) Decide(ctx *echo.Context, decision string) error {
 	var request DecideRequestObject
@@ -10575,6 +12269,102 @@ func (sh *strictHandler) RemoveFactor(ctx *echo.Context, factor int64) error {
 	return nil
 }
 
+// EndFeed operation middleware
+func (sh *strictHandler) EndFeed(ctx *echo.Context, params EndFeedParams) error {
+	var request EndFeedRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndFeed(ctx.Request().Context(), request.(EndFeedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndFeed")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EndFeedResponseObject); ok {
+		return validResponse.VisitEndFeedResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MakeFeed operation middleware
+func (sh *strictHandler) MakeFeed(ctx *echo.Context) error {
+	var request MakeFeedRequestObject
+
+	var body MakeFeedJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeFeed(ctx.Request().Context(), request.(MakeFeedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeFeed")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MakeFeedResponseObject); ok {
+		return validResponse.VisitMakeFeedResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ReadFeed operation middleware
+func (sh *strictHandler) ReadFeed(ctx *echo.Context, token Token) error {
+	var request ReadFeedRequestObject
+
+	request.Token = token
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadFeed(ctx.Request().Context(), request.(ReadFeedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadFeed")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReadFeedResponseObject); ok {
+		return validResponse.VisitReadFeedResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // GetGuard operation middleware
 func (sh *strictHandler) GetGuard(ctx *echo.Context, token Token) error {
 	var request GetGuardRequestObject
@@ -10663,6 +12453,105 @@ func (sh *strictHandler) SetHouse(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SetHouseResponseObject); ok {
 		return validResponse.VisitSetHouseResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListInvoices operation middleware
+func (sh *strictHandler) ListInvoices(ctx *echo.Context, params ListInvoicesParams) error {
+	var request ListInvoicesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListInvoices(ctx.Request().Context(), request.(ListInvoicesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListInvoices")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListInvoicesResponseObject); ok {
+		return validResponse.VisitListInvoicesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CreditInvoice operation middleware
+func (sh *strictHandler) CreditInvoice(ctx *echo.Context, invoice InvoiceNumber) error {
+	var request CreditInvoiceRequestObject
+
+	request.Invoice = invoice
+
+	var body CreditInvoiceJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CreditInvoice(ctx.Request().Context(), request.(CreditInvoiceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CreditInvoice")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CreditInvoiceResponseObject); ok {
+		return validResponse.VisitCreditInvoiceResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetInvoiceFile operation middleware
+func (sh *strictHandler) GetInvoiceFile(ctx *echo.Context, invoice InvoiceNumber, file string) error {
+	var request GetInvoiceFileRequestObject
+
+	request.Invoice = invoice
+	request.File = file
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetInvoiceFile(ctx.Request().Context(), request.(GetInvoiceFileRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetInvoiceFile")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetInvoiceFileResponseObject); ok {
+		return validResponse.VisitGetInvoiceFileResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -11087,6 +12976,75 @@ func (sh *strictHandler) GetLearned(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(GetLearnedResponseObject); ok {
 		return validResponse.VisitGetLearnedResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetPrices operation middleware
+func (sh *strictHandler) GetPrices(ctx *echo.Context) error {
+	var request GetPricesRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPrices(ctx.Request().Context(), request.(GetPricesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPrices")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetPricesResponseObject); ok {
+		return validResponse.VisitGetPricesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetPrices operation middleware
+func (sh *strictHandler) SetPrices(ctx *echo.Context) error {
+	var request SetPricesRequestObject
+
+	var body SetPricesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetPrices(ctx.Request().Context(), request.(SetPricesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetPrices")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetPricesResponseObject); ok {
+		return validResponse.VisitSetPricesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -130,12 +130,12 @@ func (d *Desk) supplies(ctx context.Context, v *State, now *api.Call) error {
 		return err
 	}
 	now.Used = Haves(used)
-	now.Picks, now.Vans = v.Record.Picks(v.View, stocked(found))
+	now.Picks, now.Vans = v.Record.Picks(v.View, Stocked(found))
 	return nil
 }
 
-// stocked is what vans have, as supply reckons with it.
-func stocked(had []kept.Have) []supply.Stocked {
+// Stocked is what vans have, as supply reckons with it.
+func Stocked(had []kept.Have) []supply.Stocked {
 	all := make([]supply.Stocked, len(had))
 	for i, h := range had {
 		all[i] = supply.Stocked{Van: h.Van, Item: h.Item, Count: h.Count}
@@ -276,7 +276,7 @@ func StartFrom(begin *corecall.Begin, last *kept.Snapshot, now time.Time) error 
 
 // BeginOf is the call that a request asks for.
 func BeginOf(b api.NewCall) (corecall.Begin, error) {
-	begin := corecall.Begin{Title: strings.TrimSpace(b.Title), Complaint: strings.TrimSpace(b.Complaint)}
+	begin := corecall.Begin{Title: strings.TrimSpace(b.Title), Complaint: strings.TrimSpace(b.Complaint), Appointment: b.Appointment}
 	if b.Circuit == nil {
 		return begin, nil
 	}

@@ -10,6 +10,7 @@ import (
 
 	corecall "elvat/core/call"
 	"elvat/core/circuit"
+	"elvat/core/forecast"
 	"elvat/core/job"
 	"elvat/core/visit"
 	"elvat/internal/api"
@@ -205,6 +206,14 @@ func (d *Desk) houseOf(ctx context.Context, at *kept.Snapshot, do corecall.Doing
 			words, evidence := d.Cause(v)
 			return words, evidence, nil
 		}
+	case *corecall.MarkClock:
+		h.Expected = func() (forecast.Minutes, error) {
+			v, err := d.See(ctx, at)
+			if err != nil {
+				return forecast.Minutes{}, err
+			}
+			return d.Expected(ctx, v)
+		}
 	case *corecall.GiveAnswer, *corecall.AddPicture:
 		if h.Guards, err = d.GuardsOf(ctx, at); err != nil {
 			return h, err
@@ -216,7 +225,7 @@ func (d *Desk) houseOf(ctx context.Context, at *kept.Snapshot, do corecall.Doing
 		if err != nil {
 			return h, err
 		}
-		h.Stock = stocked(found)
+		h.Stock = Stocked(found)
 	}
 	h.Shop, err = d.House(ctx)
 	return h, err

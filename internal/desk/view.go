@@ -8,6 +8,7 @@ import (
 	corecall "elvat/core/call"
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
+	"elvat/core/forecast"
 	"elvat/core/runs"
 	"elvat/core/tester"
 	"elvat/internal/api"
@@ -25,8 +26,9 @@ type State struct {
 	place     diagnosis.Conditions
 	order     runs.Map
 	settings  diagnosis.Settings
-	Asked     string // names what the diagnosis was worked out from
-	Pending   bool   // it is not worked out yet
+	Asked     string           // names what the diagnosis was worked out from
+	Pending   bool             // it is not worked out yet
+	Minutes   forecast.Minutes // that the rest of the call is expected to take
 }
 
 // Load reads a call and works out where it stands.
@@ -55,6 +57,9 @@ func (d *Desk) See(ctx context.Context, at *kept.Snapshot) (*State, error) {
 		return nil, fmt.Errorf("call %d: %w", r.ID, err)
 	}
 	if v.View, err = r.Now(evidence, v.Result); err != nil {
+		return nil, fmt.Errorf("call %d: %w", r.ID, err)
+	}
+	if v.Minutes, err = d.Expected(ctx, v); err != nil {
 		return nil, fmt.Errorf("call %d: %w", r.ID, err)
 	}
 	return v, nil
@@ -133,7 +138,8 @@ func (v *State) Shown() api.Call {
 		Sweep: diagnosis.SweepOf(v.Circuit, v.InForce, v.Record.Changed).Hold(v.Result.Hidden), Changed: v.Record.Changed,
 		Found: diagnosis.StillThere(v.Circuit, v.InForce), Conditions: v.place, Map: v.order, WorkBox: v.WorkBox,
 		StateProblems: append([]string{}, v.stateLeft...),
-		Version:       v.Record.Version, Site: v.Call.Site, SiteName: v.Call.SiteName, Run: v.Call.Run, Reported: v.Facts.Reported,
+		Appointment:   &v.Record.Appointment, Urgent: new(v.Record.Urgent()), Minutes: &v.Minutes,
+		Version: v.Record.Version, Site: v.Call.Site, SiteName: v.Call.SiteName, Run: v.Call.Run, Reported: v.Facts.Reported,
 	}
 }
 
@@ -151,5 +157,7 @@ func (v *State) Summary() api.CallSummary {
 		Id: v.Call.ID, Title: v.Record.Title, Complaint: v.Record.Complaint, CreatedAt: v.Call.CreatedAt,
 		Phases: v.Facts.Strip(), HoldUp: v.Facts.HoldUp(), Outlets: v.Facts.Outlets, Readings: len(v.InForce),
 		Danger: v.Facts.Danger(), Settled: v.Result.Settled, HandedOver: v.Facts.HandedOver,
+		Site: &v.Call.Site, SiteName: &v.Call.SiteName, Appointment: &v.Record.Appointment, Urgent: new(v.Record.Urgent()),
+		Minutes: &v.Minutes,
 	}
 }

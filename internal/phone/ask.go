@@ -220,6 +220,8 @@ var routes = []route{
 	op("GET", "calls/{call}/boxes/{box}/kinds", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
 		return p.Kinds(ctx, a.call, a.named["box"])
 	}),
+	op("PUT", "calls/{call}/appointment", 200, change(func(b call.SetAppointment, _ *asked) call.Doing { return &b })),
+	op("POST", "calls/{call}/clock", 200, change(func(b call.MarkClock, _ *asked) call.Doing { return &b })),
 	op("GET", "calls/{call}/new-runs", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) { return p.NewRuns(ctx, a.call) }),
 	op("POST", "calls/{call}/new-runs", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
 		b, err := into[api.NewRunStart](a)

@@ -84,6 +84,39 @@ func Calendar(w io.Writer, title string, due []job.Due, made time.Time) error {
 	return err
 }
 
+// An Event is a call in a van's calendar.
+type Event struct {
+	Key, Title, Text, Where, Path string
+	Starts, Ends                  time.Time
+}
+
+// VanCalendar writes the calls that a van is planned for, RFC 5545. address is where the
+// application is reached.
+func VanCalendar(w io.Writer, van string, events []Event, address string, made time.Time) error {
+	cal := ics.NewCalendar()
+	cal.SetProductId("-//Elvat//day sheet//EN")
+	cal.SetMethod(ics.MethodPublish)
+	cal.SetName(van)
+	cal.SetXWRCalName(van)
+	cal.SetRefreshInterval("PT30M")
+	for _, v := range events {
+		e := cal.AddEvent(v.Key + "@elvat")
+		e.SetDtStampTime(made.UTC())
+		e.SetStartAt(v.Starts)
+		e.SetEndAt(v.Ends)
+		e.SetSummary(v.Title)
+		e.SetDescription(v.Text)
+		if v.Where != "" {
+			e.SetLocation(v.Where)
+		}
+		if address != "" {
+			e.SetURL(address + v.Path)
+		}
+	}
+	_, err := io.WriteString(w, cal.Serialize())
+	return err
+}
+
 // Sizes of the run's drawing.
 const (
 	step     = 150

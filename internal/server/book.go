@@ -7,11 +7,13 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"strings"
 	"time"
 
 	corecall "elvat/core/call"
 	"elvat/core/circuit"
+	"elvat/core/day"
 	"elvat/core/job"
 	"elvat/core/sitebook"
 	"elvat/core/strict"
@@ -146,7 +148,16 @@ func siteOf(body *api.SiteChange, site *store.Site) error {
 	if body.Notes != nil {
 		site.Notes = strings.TrimSpace(*body.Notes)
 	}
-	for _, err := range []error{strict.Name("name", site.Name), strict.Text("address", site.Address), strict.Text("notes", site.Notes)} {
+	if body.Telephone != nil {
+		site.Telephone = strings.TrimSpace(*body.Telephone)
+	}
+	if body.At != nil {
+		site.Lat, site.Lon = &body.At.Lat, &body.At.Lon
+		if !(math.Abs(body.At.Lat) <= 90) || !(math.Abs(body.At.Lon) <= 180) {
+			return badInput{fmt.Errorf("at: %g, %g is no place on earth", body.At.Lat, body.At.Lon)}
+		}
+	}
+	for _, err := range []error{strict.Name("name", site.Name), strict.Name("telephone", site.Telephone), strict.Text("address", site.Address), strict.Text("notes", site.Notes)} {
 		if err != nil {
 			return badInput{err}
 		}
@@ -214,6 +225,10 @@ func (s *calls) siteNow(ctx context.Context, id int64) (api.SiteNowJSONResponse,
 		return now, err
 	}
 	now.Id, now.Name, now.Address, now.Notes, now.ErasedAt = site.ID, site.Name, site.Address, site.Notes, site.ErasedAt
+	now.Telephone = &site.Telephone
+	if site.Lat != nil && site.Lon != nil {
+		now.At = &day.Point{Lat: *site.Lat, Lon: *site.Lon}
+	}
 	panels, err := s.store.Panels(ctx, id)
 	if err != nil {
 		return now, err

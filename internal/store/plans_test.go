@@ -17,7 +17,7 @@ func TestQueriesFindTheirRows(t *testing.T) {
 	may := map[string]string{
 		"Stock": "it sums all there is on the vans", "Filled": "one row is enough for it", "Sites": "newest first, so many",
 		"People": "a handful", "AddPerson": "of sessions too", "SignOutEverywhere": "of sessions", "Sessions": "of sessions",
-		"ForgetFailures": "those of a day", "LookedMark": "a count over an index of its own", "ArrivedOpen": "what arrived just now, and what waits for a decision", "Decisions": "the same", "AddCall": "of what waits for a decision", "EraseArrived": "the same, once in years", "ToErase": "once a day",
+		"ForgetFailures": "those of a day", "LookedMark": "a count over an index of its own", "ArrivedOpen": "what arrived just now, and what waits for a decision", "Decisions": "the same", "AddCall": "of what waits for a decision", "EraseArrived": "the same, once in years", "ToErase": "once a day", "Invoices": "newest first, so many", "Feeds": "one a van",
 	}
 	s, err := Open(t.Context(), filepath.Join(t.TempDir(), "x.db"))
 	require.NoError(t, err)

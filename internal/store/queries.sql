@@ -76,13 +76,13 @@ SELECT value FROM settings WHERE name = ?;
 INSERT INTO settings (name, value) VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value;
 
 -- name: AddSite :one
-INSERT INTO sites (name, address, notes, created_at) VALUES (?, ?, ?, ?) RETURNING id;
+INSERT INTO sites (name, address, notes, created_at, telephone, lat, lon) VALUES (?, ?, ?, ?, ?, ?, ?) RETURNING id;
 
 -- name: UpdateSite :execrows
-UPDATE sites SET name = ?, address = ?, notes = ? WHERE id = ?;
+UPDATE sites SET name = ?, address = ?, notes = ?, telephone = ?, lat = ?, lon = ? WHERE id = ?;
 
 -- name: Site :one
-SELECT id, name, address, notes, created_at, erased_at FROM sites WHERE id = ?;
+SELECT id, name, address, notes, created_at, erased_at, telephone, lat, lon FROM sites WHERE id = ?;
 
 -- name: SiteWords :one
 SELECT t.name, CAST(t.address || ' ' || t.notes || ' ' || coalesce((SELECT group_concat(p.name || ' ' ||
@@ -375,7 +375,7 @@ SELECT p.withdrawn FROM sessions s JOIN people p ON p.id = s.person_id WHERE s.t
 SELECT c.id FROM panels p JOIN runs r ON r.panel_id = p.id JOIN calls c ON c.run_id = r.id WHERE p.site_id = ? ORDER BY c.id;
 
 -- name: ErasedSite :execrows
-UPDATE sites SET name = ?, address = '', notes = '', erased_at = ? WHERE id = ?;
+UPDATE sites SET name = ?, address = '', notes = '', telephone = '', lat = NULL, lon = NULL, erased_at = ? WHERE id = ?;
 
 -- name: ErasePanels :exec
 UPDATE panels SET directory = '[]', name = 'Panel' WHERE site_id = ?;
@@ -413,3 +413,41 @@ DELETE FROM changes WHERE kind = 'directory' AND id IN (SELECT CAST(p.id AS TEXT
 -- name: ToErase :many
 SELECT t.id FROM sites t WHERE t.erased_at IS NULL AND max(t.created_at, coalesce((SELECT max(c.created_at)
     FROM panels p JOIN runs r ON r.panel_id = p.id JOIN calls c ON c.run_id = r.id WHERE p.site_id = t.id), 0)) < ? ORDER BY t.id;
+
+-- name: LastInvoice :one
+SELECT CAST(coalesce(max(number), 0) AS INTEGER) AS number FROM invoices;
+
+-- name: AddInvoice :exec
+INSERT INTO invoices (number, paper, call_id, of, command, at, document) VALUES (?, ?, ?, ?, ?, ?, ?);
+
+-- name: Invoice :one
+SELECT * FROM invoices WHERE number = ?;
+
+-- name: InvoiceBy :one
+SELECT * FROM invoices WHERE command = ?;
+
+-- name: CreditOf :one
+SELECT * FROM invoices WHERE of = ?;
+
+-- name: InvoicesOfCall :many
+SELECT * FROM invoices WHERE call_id = ? ORDER BY number;
+
+-- name: Invoices :many
+SELECT * FROM invoices WHERE sqlc.arg(before) = 0 OR number < sqlc.arg(before) ORDER BY number DESC LIMIT sqlc.arg(most);
+
+-- name: SetFeed :exec
+INSERT INTO feeds (van, token, made_at) VALUES (?, ?, ?) ON CONFLICT (van) DO UPDATE SET token = excluded.token, made_at = excluded.made_at;
+
+-- name: FeedOf :one
+SELECT van FROM feeds WHERE token = ?;
+
+-- name: RemoveFeed :exec
+DELETE FROM feeds WHERE van = ?;
+
+-- name: Feeds :many
+SELECT van, made_at FROM feeds ORDER BY van;
+
+-- name: DueOnMap :many
+SELECT g.run_id, g.device, g.label, g.due_at, t.id AS site_id, t.name AS site_name, t.address, t.lat, t.lon
+FROM gfcis g JOIN runs r ON r.id = g.run_id JOIN panels p ON p.id = r.panel_id JOIN sites t ON t.id = p.site_id
+WHERE g.due_at <= ? AND t.erased_at IS NULL AND t.lat IS NOT NULL ORDER BY g.due_at, g.run_id, g.device LIMIT ?;

@@ -4,6 +4,12 @@ BEGIN SELECT RAISE(ABORT, 'what happened is not edited'); END;
 CREATE TRIGGER events_stay BEFORE DELETE ON events WHEN old.at > (unixepoch() - 730 * 86400) * 1000
 BEGIN SELECT RAISE(ABORT, 'what happened stays for two years'); END;
 
+CREATE TRIGGER invoices_stand BEFORE UPDATE ON invoices
+BEGIN SELECT RAISE(ABORT, 'an invoice is not edited'); END;
+
+CREATE TRIGGER invoices_stay BEFORE DELETE ON invoices
+BEGIN SELECT RAISE(ABORT, 'an invoice stays'); END;
+
 CREATE TABLE actions (
     id         INTEGER PRIMARY KEY AUTOINCREMENT,
     call_id    INTEGER REFERENCES calls (id) ON DELETE CASCADE CHECK (typeof(call_id) IN ('integer', 'null')),
@@ -87,6 +93,12 @@ CREATE TABLE failures (
     at      INTEGER NOT NULL CHECK (typeof(at) = 'integer')
 );
 
+CREATE TABLE feeds (
+    van     TEXT NOT NULL PRIMARY KEY CHECK (typeof(van) = 'text'),
+    token   TEXT NOT NULL UNIQUE CHECK (typeof(token) = 'text'), -- its hash
+    made_at INTEGER NOT NULL CHECK (typeof(made_at) = 'integer')
+) WITHOUT ROWID;
+
 CREATE TABLE gfcis (
     run_id       INTEGER NOT NULL REFERENCES runs (id) ON DELETE CASCADE CHECK (typeof(run_id) = 'integer'),
     device       TEXT NOT NULL CHECK (typeof(device) = 'text'),
@@ -112,6 +124,16 @@ CREATE TABLE installs (
     installed_at INTEGER NOT NULL CHECK (typeof(installed_at) = 'integer'),
     PRIMARY KEY (run_id, device)
 ) WITHOUT ROWID;
+
+CREATE TABLE invoices (
+    number   INTEGER PRIMARY KEY CHECK (number > 0),
+    paper    TEXT NOT NULL CHECK (paper IN ('invoice', 'credit-note')),
+    call_id  INTEGER NOT NULL CHECK (typeof(call_id) = 'integer'),
+    of       INTEGER UNIQUE CHECK (typeof(of) IN ('integer', 'null')), -- the invoice that is credited, once
+    command  TEXT NOT NULL UNIQUE CHECK (typeof(command) = 'text'), -- asked for twice, it is issued once
+    at       INTEGER NOT NULL CHECK (typeof(at) = 'integer'),
+    document TEXT NOT NULL CHECK (typeof(document) = 'text')
+);
 
 CREATE TABLE panels (
     id        INTEGER PRIMARY KEY AUTOINCREMENT,
@@ -169,7 +191,7 @@ CREATE TABLE sites (
     address    TEXT NOT NULL DEFAULT '' CHECK (typeof(address) = 'text'),
     notes      TEXT NOT NULL DEFAULT '' CHECK (typeof(notes) = 'text'),
     created_at INTEGER NOT NULL CHECK (typeof(created_at) = 'integer')
-, erased_at INTEGER CHECK (typeof(erased_at) IN ('integer', 'null')));
+, erased_at INTEGER CHECK (typeof(erased_at) IN ('integer', 'null')), telephone TEXT NOT NULL DEFAULT '' CHECK (typeof(telephone) = 'text'), lat REAL CHECK (typeof(lat) IN ('real', 'null')), lon REAL CHECK (typeof(lon) IN ('real', 'null')));
 
 CREATE TABLE stock (
     id        TEXT NOT NULL PRIMARY KEY CHECK (typeof(id) = 'text'),
@@ -231,6 +253,8 @@ CREATE INDEX factors_of_person ON factors (person_id);
 CREATE INDEX failures_of_name ON failures (name, browser, at);
 
 CREATE INDEX gfcis_due ON gfcis (due_at);
+
+CREATE INDEX invoices_of_call ON invoices (call_id, number);
 
 CREATE INDEX panels_of_site ON panels (site_id);
 

@@ -17,6 +17,9 @@ type Site struct {
 	Name      string
 	Address   string
 	Notes     string
+	Telephone string
+	// Lat and Lon are where it is, in degrees; nil: nobody said.
+	Lat, Lon  *float64
 	CreatedAt time.Time
 	ErasedAt  *time.Time // what was kept of its customer; nil: it was not
 }
@@ -45,7 +48,7 @@ type Run struct {
 func (s *Store) AddSite(ctx context.Context, site Site) (int64, error) {
 	var id int64
 	err := s.InTransaction(ctx, func(ctx context.Context) (err error) {
-		if id, err = s.q(ctx).AddSite(ctx, db.AddSiteParams{Name: site.Name, Address: site.Address, Notes: site.Notes, CreatedAt: stamp(site.CreatedAt)}); err != nil {
+		if id, err = s.q(ctx).AddSite(ctx, db.AddSiteParams{Name: site.Name, Address: site.Address, Notes: site.Notes, CreatedAt: stamp(site.CreatedAt), Telephone: site.Telephone, Lat: site.Lat, Lon: site.Lon}); err != nil {
 			return err
 		}
 		return s.indexSite(ctx, id)
@@ -56,7 +59,7 @@ func (s *Store) AddSite(ctx context.Context, site Site) (int64, error) {
 // UpdateSite stores name, address and notes.
 func (s *Store) UpdateSite(ctx context.Context, site Site) error {
 	return s.InTransaction(ctx, func(ctx context.Context) error {
-		if err := changed(s.q(ctx).UpdateSite(ctx, db.UpdateSiteParams{Name: site.Name, Address: site.Address, Notes: site.Notes, ID: site.ID})); err != nil {
+		if err := changed(s.q(ctx).UpdateSite(ctx, db.UpdateSiteParams{Name: site.Name, Address: site.Address, Notes: site.Notes, Telephone: site.Telephone, Lat: site.Lat, Lon: site.Lon, ID: site.ID})); err != nil {
 			return err
 		}
 		return s.indexSite(ctx, site.ID)
@@ -66,7 +69,7 @@ func (s *Store) UpdateSite(ctx context.Context, site Site) error {
 // Site is one site.
 func (s *Store) Site(ctx context.Context, id int64) (Site, error) {
 	r, err := s.q(ctx).Site(ctx, id)
-	return Site{r.ID, r.Name, r.Address, r.Notes, instant(r.CreatedAt), instantOrNil(r.ErasedAt)}, found(err)
+	return Site{r.ID, r.Name, r.Address, r.Notes, r.Telephone, r.Lat, r.Lon, instant(r.CreatedAt), instantOrNil(r.ErasedAt)}, found(err)
 }
 
 // A SiteLine is a site in the list, with what was done there.
@@ -80,7 +83,7 @@ type SiteLine struct {
 func (s *Store) Sites(ctx context.Context, before int64, most int) ([]SiteLine, error) {
 	rows, err := s.q(ctx).Sites(ctx, db.SitesParams{Before: before, Most: int64(most)})
 	return each(rows, err, func(r db.SitesRow) SiteLine {
-		l := SiteLine{Site: Site{r.ID, r.Name, r.Address, r.Notes, instant(r.CreatedAt), nil}, Calls: int(r.Calls)}
+		l := SiteLine{Site: Site{ID: r.ID, Name: r.Name, Address: r.Address, Notes: r.Notes, CreatedAt: instant(r.CreatedAt)}, Calls: int(r.Calls)}
 		if r.LastAt >= 0 {
 			l.LastAt = new(instant(r.LastAt))
 		}

@@ -34,7 +34,7 @@ type Table struct {
 var Tables = []Table{
 	{Name: "settings", Columns: []string{"name", "value"}},
 	{Name: "people", Columns: []string{"id", "name", "role", "passphrase", "created_at", "withdrawn"}, Left: []string{"passphrase"}},
-	{Name: "sites", Columns: []string{"id", "name", "address", "notes", "created_at", "erased_at"}, late: []string{"erased_at"}},
+	{Name: "sites", Columns: []string{"id", "name", "address", "notes", "created_at", "erased_at", "telephone", "lat", "lon"}, late: []string{"erased_at", "telephone", "lat", "lon"}},
 	{Name: "panels", Columns: []string{"id", "site_id", "name", "directory", "version"}, Documents: []string{"directory"}},
 	{Name: "runs", Columns: []string{"id", "panel_id", "name"}},
 	{Name: "installs", Columns: []string{"run_id", "device", "installed_at"}, order: "run_id, device"},
@@ -46,6 +46,7 @@ var Tables = []Table{
 	{Name: "actions", Columns: []string{"id", "call_id", "command", "doing", "what", "device", "person", "at", "arrived_at", "undoes", "changed", "made"}},
 	{Name: "changes", Columns: []string{"action", "n", "kind", "id", "path", "next", "before", "after"}, order: "action, n"},
 	{Name: "arrived", Columns: []string{"n", "command", "call_id", "document", "device", "person", "role", "arrived_at", "refused", "settled_at", "settled_by"}, Documents: []string{"document"}},
+	{Name: "invoices", Columns: []string{"number", "paper", "call_id", "of", "command", "at", "document"}, Documents: []string{"document"}, order: "number"},
 	{Name: "events", Columns: []string{"id", "at", "what", "person", "place", "call_id", "about"}},
 	{Name: "summaries", Columns: []string{"call_id", "document", "handed_over", "question", "build", "answer"}, Documents: []string{"document"}, binary: []string{"answer"}, order: "call_id"},
 	{Name: "search", Columns: []string{"rowid", "title", "body"}, order: "rowid"},
@@ -66,7 +67,7 @@ var ofSite = map[string]string{
 	"sites": "id = ?1", "panels": "site_id = ?1", "runs": "id IN " + runsOfSite, "installs": "run_id IN " + runsOfSite, "gfcis": "run_id IN " + runsOfSite,
 	"calls": "id IN " + callsOfSite, "parts": "call_id IN " + callsOfSite, "images": "call_id IN " + callsOfSite, "stock": "call_id IN " + callsOfSite,
 	"actions": "call_id IN " + callsOfSite, "changes": "action IN (SELECT a.id FROM actions a WHERE a.call_id IN " + callsOfSite + ")",
-	"arrived": "call_id IN " + callsOfSite, "events": "call_id IN " + callsOfSite, "summaries": "call_id IN " + callsOfSite,
+	"arrived": "call_id IN " + callsOfSite, "events": "call_id IN " + callsOfSite, "invoices": "call_id IN " + callsOfSite, "summaries": "call_id IN " + callsOfSite,
 }
 
 // ReadTables hands out every row of every table, as one JSON object, all as they
@@ -336,7 +337,7 @@ func soundSetting(name string, value []byte) error {
 }
 
 // settings are the names under which a shop keeps what it set; those of lamps are a person's.
-var settings = []string{"house", "practice", "learned", "lights", "lamps", "example", "label-key", "instance", "door"}
+var settings = []string{"house", "practice", "learned", "lights", "lamps", "example", "label-key", "instance", "door", "prices", "day", "clocks"}
 
 // Write stores a row of the named table, given as one JSON object. Columns that
 // are not the table's, and those that are missing, are errors.
@@ -353,12 +354,12 @@ func (w *Writer) Write(name string, row []byte, image func(call int64, id string
 	if err := w.sound(t.Name, row); err != nil {
 		return err
 	}
-	columns := t.kept()
+	var columns []string
 	args := make([]any, 0, len(t.Columns))
-	for _, column := range columns {
+	for _, column := range t.kept() {
 		raw, ok := fields[column]
 		if !ok && slices.Contains(t.late, column) {
-			raw, ok = json.RawMessage("null"), true
+			continue // as the database has it where nothing is said
 		}
 		if !ok {
 			return fmt.Errorf("%s: is missing", column)
@@ -368,7 +369,7 @@ func (w *Writer) Write(name string, row []byte, image func(call int64, id string
 		if err != nil {
 			return fmt.Errorf("%s: %w", column, err)
 		}
-		args = append(args, v)
+		columns, args = append(columns, column), append(args, v)
 	}
 	for column := range fields {
 		return fmt.Errorf("%s: there is no such column", column)

@@ -50,6 +50,16 @@ type Factor struct {
 	Last      int64
 }
 
+type Invoice struct {
+	Number   int64
+	Paper    string
+	CallID   int64
+	Of       *int64
+	Command  string
+	At       int64
+	Document string
+}
+
 type Panel struct {
 	ID        int64
 	SiteID    int64
@@ -74,4 +84,7 @@ type Site struct {
 	Notes     string
 	CreatedAt int64
 	ErasedAt  *int64
+	Telephone string
+	Lat       *float64
+	Lon       *float64
 }

@@ -273,6 +273,33 @@ func (q *Queries) AddImage(ctx context.Context, arg AddImageParams) error {
 	return err
 }
 
+const addInvoice = `-- name: AddInvoice :exec
+INSERT INTO invoices (number, paper, call_id, of, command, at, document) VALUES (?, ?, ?, ?, ?, ?, ?)
+`
+
+type AddInvoiceParams struct {
+	Number   int64
+	Paper    string
+	CallID   int64
+	Of       *int64
+	Command  string
+	At       int64
+	Document string
+}
+
+func (q *Queries) AddInvoice(ctx context.Context, arg AddInvoiceParams) error {
+	_, err := q.db.ExecContext(ctx, addInvoice,
+		arg.Number,
+		arg.Paper,
+		arg.CallID,
+		arg.Of,
+		arg.Command,
+		arg.At,
+		arg.Document,
+	)
+	return err
+}
+
 const addMove = `-- name: AddMove :execrows
 INSERT INTO stock (id, call_id, van, item, unit, count, at, withdrawn) VALUES (?, ?, ?, ?, ?, ?, ?, ?) ON CONFLICT DO NOTHING
 `
@@ -388,7 +415,7 @@ func (q *Queries) AddRun(ctx context.Context, arg AddRunParams) (int64, error) {
 }
 
 const addSite = `-- name: AddSite :one
-INSERT INTO sites (name, address, notes, created_at) VALUES (?, ?, ?, ?) RETURNING id
+INSERT INTO sites (name, address, notes, created_at, telephone, lat, lon) VALUES (?, ?, ?, ?, ?, ?, ?) RETURNING id
 `
 
 type AddSiteParams struct {
@@ -396,6 +423,9 @@ type AddSiteParams struct {
 	Address   string
 	Notes     string
 	CreatedAt int64
+	Telephone string
+	Lat       *float64
+	Lon       *float64
 }
 
 func (q *Queries) AddSite(ctx context.Context, arg AddSiteParams) (int64, error) {
@@ -404,6 +434,9 @@ func (q *Queries) AddSite(ctx context.Context, arg AddSiteParams) (int64, error)
 		arg.Address,
 		arg.Notes,
 		arg.CreatedAt,
+		arg.Telephone,
+		arg.Lat,
+		arg.Lon,
 	)
 	var id int64
 	err := row.Scan(&id)
@@ -807,6 +840,25 @@ func (q *Queries) ClearFailuresOf(ctx context.Context, arg ClearFailuresOfParams
 	return err
 }
 
+const creditOf = `-- name: CreditOf :one
+SELECT number, paper, call_id, "of", command, at, document FROM invoices WHERE of = ?
+`
+
+func (q *Queries) CreditOf(ctx context.Context, of *int64) (Invoice, error) {
+	row := q.db.QueryRowContext(ctx, creditOf, of)
+	var i Invoice
+	err := row.Scan(
+		&i.Number,
+		&i.Paper,
+		&i.CallID,
+		&i.Of,
+		&i.Command,
+		&i.At,
+		&i.Document,
+	)
+	return i, err
+}
+
 const decisions = `-- name: Decisions :many
 SELECT a.n, a.command, a.call_id, a.document, a.device, a.person, a.role, a.arrived_at, a.refused, a.settled_at, a.settled_by FROM arrived a WHERE a.settled_at IS NULL AND a.refused <> '' ORDER BY a.n LIMIT ?
 `
@@ -933,6 +985,62 @@ func (q *Queries) DueGFCIs(ctx context.Context, arg DueGFCIsParams) ([]DueGFCIsR
 			&i.SiteID,
 			&i.SiteName,
 			&i.RunName,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const dueOnMap = `-- name: DueOnMap :many
+SELECT g.run_id, g.device, g.label, g.due_at, t.id AS site_id, t.name AS site_name, t.address, t.lat, t.lon
+FROM gfcis g JOIN runs r ON r.id = g.run_id JOIN panels p ON p.id = r.panel_id JOIN sites t ON t.id = p.site_id
+WHERE g.due_at <= ? AND t.erased_at IS NULL AND t.lat IS NOT NULL ORDER BY g.due_at, g.run_id, g.device LIMIT ?
+`
+
+type DueOnMapParams struct {
+	DueAt int64
+	Limit int64
+}
+
+type DueOnMapRow struct {
+	RunID    int64
+	Device   string
+	Label    string
+	DueAt    int64
+	SiteID   int64
+	SiteName string
+	Address  string
+	Lat      *float64
+	Lon      *float64
+}
+
+func (q *Queries) DueOnMap(ctx context.Context, arg DueOnMapParams) ([]DueOnMapRow, error) {
+	rows, err := q.db.QueryContext(ctx, dueOnMap, arg.DueAt, arg.Limit)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []DueOnMapRow
+	for rows.Next() {
+		var i DueOnMapRow
+		if err := rows.Scan(
+			&i.RunID,
+			&i.Device,
+			&i.Label,
+			&i.DueAt,
+			&i.SiteID,
+			&i.SiteName,
+			&i.Address,
+			&i.Lat,
+			&i.Lon,
 		); err != nil {
 			return nil, err
 		}
@@ -1083,7 +1191,7 @@ func (q *Queries) EraseVisits(ctx context.Context, callID int64) error {
 }
 
 const erasedSite = `-- name: ErasedSite :execrows
-UPDATE sites SET name = ?, address = '', notes = '', erased_at = ? WHERE id = ?
+UPDATE sites SET name = ?, address = '', notes = '', telephone = '', lat = NULL, lon = NULL, erased_at = ? WHERE id = ?
 `
 
 type ErasedSiteParams struct {
@@ -1206,6 +1314,49 @@ func (q *Queries) Failures(ctx context.Context, arg FailuresParams) (int64, erro
 	var count int64
 	err := row.Scan(&count)
 	return count, err
+}
+
+const feedOf = `-- name: FeedOf :one
+SELECT van FROM feeds WHERE token = ?
+`
+
+func (q *Queries) FeedOf(ctx context.Context, token string) (string, error) {
+	row := q.db.QueryRowContext(ctx, feedOf, token)
+	var van string
+	err := row.Scan(&van)
+	return van, err
+}
+
+const feeds = `-- name: Feeds :many
+SELECT van, made_at FROM feeds ORDER BY van
+`
+
+type FeedsRow struct {
+	Van    string
+	MadeAt int64
+}
+
+func (q *Queries) Feeds(ctx context.Context) ([]FeedsRow, error) {
+	rows, err := q.db.QueryContext(ctx, feeds)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []FeedsRow
+	for rows.Next() {
+		var i FeedsRow
+		if err := rows.Scan(&i.Van, &i.MadeAt); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
 }
 
 const filled = `-- name: Filled :one
@@ -1374,6 +1525,119 @@ func (q *Queries) Image(ctx context.Context, arg ImageParams) ([]byte, error) {
 	return image, err
 }
 
+const invoice = `-- name: Invoice :one
+SELECT number, paper, call_id, "of", command, at, document FROM invoices WHERE number = ?
+`
+
+func (q *Queries) Invoice(ctx context.Context, number int64) (Invoice, error) {
+	row := q.db.QueryRowContext(ctx, invoice, number)
+	var i Invoice
+	err := row.Scan(
+		&i.Number,
+		&i.Paper,
+		&i.CallID,
+		&i.Of,
+		&i.Command,
+		&i.At,
+		&i.Document,
+	)
+	return i, err
+}
+
+const invoiceBy = `-- name: InvoiceBy :one
+SELECT number, paper, call_id, "of", command, at, document FROM invoices WHERE command = ?
+`
+
+func (q *Queries) InvoiceBy(ctx context.Context, command string) (Invoice, error) {
+	row := q.db.QueryRowContext(ctx, invoiceBy, command)
+	var i Invoice
+	err := row.Scan(
+		&i.Number,
+		&i.Paper,
+		&i.CallID,
+		&i.Of,
+		&i.Command,
+		&i.At,
+		&i.Document,
+	)
+	return i, err
+}
+
+const invoices = `-- name: Invoices :many
+SELECT number, paper, call_id, "of", command, at, document FROM invoices WHERE ?1 = 0 OR number < ?1 ORDER BY number DESC LIMIT ?2
+`
+
+type InvoicesParams struct {
+	Before interface{}
+	Most   int64
+}
+
+func (q *Queries) Invoices(ctx context.Context, arg InvoicesParams) ([]Invoice, error) {
+	rows, err := q.db.QueryContext(ctx, invoices, arg.Before, arg.Most)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Invoice
+	for rows.Next() {
+		var i Invoice
+		if err := rows.Scan(
+			&i.Number,
+			&i.Paper,
+			&i.CallID,
+			&i.Of,
+			&i.Command,
+			&i.At,
+			&i.Document,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const invoicesOfCall = `-- name: InvoicesOfCall :many
+SELECT number, paper, call_id, "of", command, at, document FROM invoices WHERE call_id = ? ORDER BY number
+`
+
+func (q *Queries) InvoicesOfCall(ctx context.Context, callID int64) ([]Invoice, error) {
+	rows, err := q.db.QueryContext(ctx, invoicesOfCall, callID)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []Invoice
+	for rows.Next() {
+		var i Invoice
+		if err := rows.Scan(
+			&i.Number,
+			&i.Paper,
+			&i.CallID,
+			&i.Of,
+			&i.Command,
+			&i.At,
+			&i.Document,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const keepImage = `-- name: KeepImage :exec
 INSERT INTO images (call_id, id, image) SELECT p.call_id, p.id, ?1 FROM parts p WHERE p.call_id = ?2 AND p.kind = 'picture' AND p.id = ?3 ON CONFLICT DO NOTHING
 `
@@ -1402,6 +1666,17 @@ type KnowBrowserParams struct {
 func (q *Queries) KnowBrowser(ctx context.Context, arg KnowBrowserParams) error {
 	_, err := q.db.ExecContext(ctx, knowBrowser, arg.Token, arg.PersonID, arg.SeenAt)
 	return err
+}
+
+const lastInvoice = `-- name: LastInvoice :one
+SELECT CAST(coalesce(max(number), 0) AS INTEGER) AS number FROM invoices
+`
+
+func (q *Queries) LastInvoice(ctx context.Context) (int64, error) {
+	row := q.db.QueryRowContext(ctx, lastInvoice)
+	var number int64
+	err := row.Scan(&number)
+	return number, err
 }
 
 const lookedInto = `-- name: LookedInto :many
@@ -1772,6 +2047,15 @@ func (q *Queries) RemoveFactors(ctx context.Context, personID int64) error {
 	return err
 }
 
+const removeFeed = `-- name: RemoveFeed :exec
+DELETE FROM feeds WHERE van = ?
+`
+
+func (q *Queries) RemoveFeed(ctx context.Context, van string) error {
+	_, err := q.db.ExecContext(ctx, removeFeed, van)
+	return err
+}
+
 const removeGFCIs = `-- name: RemoveGFCIs :exec
 DELETE FROM gfcis WHERE run_id = ?
 `
@@ -2061,6 +2345,21 @@ func (q *Queries) SetFactor(ctx context.Context, arg SetFactorParams) (int64, er
 	return result.RowsAffected()
 }
 
+const setFeed = `-- name: SetFeed :exec
+INSERT INTO feeds (van, token, made_at) VALUES (?, ?, ?) ON CONFLICT (van) DO UPDATE SET token = excluded.token, made_at = excluded.made_at
+`
+
+type SetFeedParams struct {
+	Van    string
+	Token  string
+	MadeAt int64
+}
+
+func (q *Queries) SetFeed(ctx context.Context, arg SetFeedParams) error {
+	_, err := q.db.ExecContext(ctx, setFeed, arg.Van, arg.Token, arg.MadeAt)
+	return err
+}
+
 const setInstalled = `-- name: SetInstalled :exec
 INSERT INTO installs (run_id, device, installed_at) VALUES (?, ?, ?) ON CONFLICT (run_id, device) DO UPDATE SET installed_at = excluded.installed_at
 `
@@ -2326,7 +2625,7 @@ func (q *Queries) SignedIn(ctx context.Context, token string) (SignedInRow, erro
 }
 
 const site = `-- name: Site :one
-SELECT id, name, address, notes, created_at, erased_at FROM sites WHERE id = ?
+SELECT id, name, address, notes, created_at, erased_at, telephone, lat, lon FROM sites WHERE id = ?
 `
 
 func (q *Queries) Site(ctx context.Context, id int64) (Site, error) {
@@ -2339,6 +2638,9 @@ func (q *Queries) Site(ctx context.Context, id int64) (Site, error) {
 		&i.Notes,
 		&i.CreatedAt,
 		&i.ErasedAt,
+		&i.Telephone,
+		&i.Lat,
+		&i.Lon,
 	)
 	return i, err
 }
@@ -2620,14 +2922,17 @@ func (q *Queries) Tokens(ctx context.Context, personID int64) ([]TokensRow, erro
 }
 
 const updateSite = `-- name: UpdateSite :execrows
-UPDATE sites SET name = ?, address = ?, notes = ? WHERE id = ?
+UPDATE sites SET name = ?, address = ?, notes = ?, telephone = ?, lat = ?, lon = ? WHERE id = ?
 `
 
 type UpdateSiteParams struct {
-	Name    string
-	Address string
-	Notes   string
-	ID      int64
+	Name      string
+	Address   string
+	Notes     string
+	Telephone string
+	Lat       *float64
+	Lon       *float64
+	ID        int64
 }
 
 func (q *Queries) UpdateSite(ctx context.Context, arg UpdateSiteParams) (int64, error) {
@@ -2635,6 +2940,9 @@ func (q *Queries) UpdateSite(ctx context.Context, arg UpdateSiteParams) (int64, 
 		arg.Name,
 		arg.Address,
 		arg.Notes,
+		arg.Telephone,
+		arg.Lat,
+		arg.Lon,
 		arg.ID,
 	)
 	if err != nil {

@@ -1000,6 +1000,323 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/calls/{call}/appointment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** When and by whom the call is gone to; what is absent stays */
+        put: operations["setAppointment"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{call}/clock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Arrived, found, done */
+        post: operations["markClock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{call}/price": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        /** The quote of a call, what it would come to now, and its invoices */
+        get: operations["getCallPrice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{call}/quote": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a quote of the call as it is planned now */
+        post: operations["makeQuote"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{call}/quote/accepted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The customer accepts the quote */
+        post: operations["acceptQuote"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{call}/quote.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        /** The quote as a paper */
+        get: operations["getQuotePaper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{call}/invoices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Issue an invoice of what was done and used */
+        post: operations["issueInvoice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/invoices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Invoices and credit notes, newest first */
+        get: operations["listInvoices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/invoices/{invoice}/credit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                invoice: components["parameters"]["InvoiceNumber"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take an invoice back by a credit note; nothing else corrects one */
+        post: operations["creditInvoice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/invoices/{invoice}/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                invoice: components["parameters"]["InvoiceNumber"];
+                file: "invoice.pdf" | "invoice.xml" | "invoice.csv";
+            };
+            cookie?: never;
+        };
+        /** An invoice or credit note: as a paper, as UBL 2.1, as rows */
+        get: operations["getInvoiceFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the shop charges */
+        get: operations["getPrices"];
+        /** Set it */
+        put: operations["setPrices"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/days/{date}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                date: string;
+            };
+            cookie?: never;
+        };
+        /** The calls of a day by van, in order */
+        get: operations["getDay"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/days/{date}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                date: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Put the calls of a van into an order by hand; none takes it back */
+        put: operations["setDayOrder"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/day-settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** When the day begins and ends, from where */
+        get: operations["getDaySettings"];
+        /** Set it */
+        put: operations["setDaySettings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What calls were expected to take, and took */
+        get: operations["listClocks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A van's calendar for a calendar program; a new one ends the old */
+        post: operations["makeFeed"];
+        /** Nobody reads the van's calendar any more */
+        delete: operations["endFeed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: components["parameters"]["Token"];
+            };
+            cookie?: never;
+        };
+        /** The calendar that the token opens, RFC 5545 */
+        get: operations["readFeed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites": {
         parameters: {
             query?: never;
@@ -1999,6 +2316,306 @@ export interface components {
             name: string;
             address?: string;
             notes?: string;
+            telephone?: string;
+            /** @description Where it is */
+            at?: components["schemas"]["MapPoint"];
+        };
+        /** @description What something takes: usually, and what eight of ten lie between */
+        Minutes: {
+            usual: number;
+            least: number;
+            most: number;
+        };
+        Appointment: {
+            van?: string;
+            date?: string;
+            /** @description 08:30 */
+            from?: string;
+            to?: string;
+            urgent?: string;
+            telephone?: string;
+            travel?: number;
+            place?: number;
+            /** Format: date-time */
+            arrivedAt?: string;
+            /** Format: date-time */
+            foundAt?: string;
+            /** Format: date-time */
+            doneAt?: string;
+            expected?: components["schemas"]["Minutes"];
+        };
+        AppointmentChange: {
+            van?: string;
+            date?: string;
+            from?: string;
+            to?: string;
+            urgent?: string;
+            telephone?: string;
+            /** @description Minutes; negative takes it away */
+            travel?: number;
+            place?: number;
+        };
+        ClockMark: {
+            /** @enum {string} */
+            mark: "arrived" | "found" | "done";
+            /** @description It was not */
+            off?: boolean;
+        };
+        MapPoint: {
+            lat: number;
+            lon: number;
+        };
+        DaySettings: {
+            starts: string;
+            ends: string;
+            base?: components["schemas"]["MapPoint"];
+            /** Format: double */
+            mph?: number;
+        };
+        DayOrder: {
+            van: string;
+            calls: number[];
+        };
+        PlannedStop: {
+            id: string;
+            drive: number;
+            /** @enum {string} */
+            how: "asked" | "distance" | "assumed";
+            wait: number;
+            starts: string;
+            ends: string;
+            early: string;
+            late: string;
+            slack?: number;
+            trouble: string[];
+        };
+        DayGap: {
+            after: string;
+            from: string;
+            to: string;
+            minutes: number;
+            at?: components["schemas"]["MapPoint"];
+        };
+        DaySheet: {
+            format: string;
+            date?: string;
+            van?: string;
+            stops: components["schemas"]["PlannedStop"][];
+            ends: string;
+            over: number;
+            drive: number;
+            wait: number;
+            late: number;
+            cost: number;
+            method: string;
+            gaps: components["schemas"]["DayGap"][];
+        };
+        NearTest: {
+            /** Format: int64 */
+            run: number;
+            device: string;
+            label: string;
+            /** Format: date-time */
+            due: string;
+            house: string;
+            address: string;
+            /** @description The stop after which there is time for it; empty: before the first */
+            after: string;
+        };
+        VanDay: {
+            van: string;
+            sheet: components["schemas"]["DaySheet"];
+            calls: components["schemas"]["CallSummary"][];
+            takeAlong: components["schemas"]["Pick"][];
+            /** @description GFCIs' tests due this month that fit into gaps */
+            near: components["schemas"]["NearTest"][];
+            byHand: boolean;
+            /** @description Its calendar can be read by a token */
+            feed: boolean;
+        };
+        DayBook: {
+            date: string;
+            vans: components["schemas"]["VanDay"][];
+            /** @description Calls in hand that no day has */
+            open: components["schemas"]["CallSummary"][];
+            /** @description Vans */
+            known: string[];
+            settings: components["schemas"]["DaySettings"];
+        };
+        Clocks: {
+            calls: {
+                /** Format: int64 */
+                id: number;
+                title: string;
+                /** Format: date-time */
+                arrivedAt?: string;
+                /** Format: double */
+                found?: number;
+                /** Format: double */
+                took: number;
+                expected: components["schemas"]["Minutes"];
+            }[];
+            learned: {
+                calls: number;
+                /** Format: double */
+                factor: number;
+                /** Format: double */
+                widen: number;
+            };
+        };
+        FeedOf: {
+            van: string;
+        };
+        Feed: {
+            van: string;
+            /** @description Of its address; shown this once */
+            path: string;
+        };
+        Party: {
+            name: string;
+            address?: string;
+            taxId?: string;
+            country?: string;
+        };
+        PriceList: {
+            seller: components["schemas"]["Party"];
+            currency?: string;
+            /**
+             * Format: int64
+             * @description Cents
+             */
+            callOut: number;
+            /** Format: int64 */
+            hour: number;
+            /** @enum {string} */
+            by?: "minute" | "task";
+            /** @description What minutes are rounded up to */
+            step?: number;
+            /** @description Hundredths of a percent on the cost of parts, by group */
+            markup?: {
+                [key: string]: number;
+            };
+            /** @description Hundredths of a percent, by kind of line */
+            tax?: {
+                [key: string]: number;
+            };
+            tasks?: {
+                code: string;
+                words: string;
+                /** Format: int64 */
+                cents: number;
+            }[];
+            discounts?: components["schemas"]["Discount"][];
+            days?: number;
+            number?: string;
+        };
+        Discount: {
+            name: string;
+            /** Format: int64 */
+            basis: number;
+        };
+        PriceLine: {
+            /** @enum {string} */
+            kind: "part" | "labour" | "task" | "call-out";
+            code?: string;
+            words: string;
+            count: number;
+            unit?: string;
+            /** Format: int64 */
+            each: number;
+            /** Format: int64 */
+            net: number;
+            /** Format: int64 */
+            tax: number;
+        };
+        PriceTotals: {
+            /** Format: int64 */
+            net: number;
+            /** Format: int64 */
+            discount: number;
+            taxes: {
+                /** Format: int64 */
+                rate: number;
+                /** Format: int64 */
+                base: number;
+                /** Format: int64 */
+                tax: number;
+            }[];
+            /** Format: int64 */
+            tax: number;
+            /** Format: int64 */
+            gross: number;
+        };
+        /** @description elvat-quote/1 */
+        PricePaper: {
+            format: string;
+            /** @enum {string} */
+            paper: "quote" | "invoice" | "credit-note";
+            number?: string;
+            of?: string;
+            why?: string;
+            /** Format: date-time */
+            at: string;
+            /** Format: date-time */
+            until?: string;
+            /** Format: int64 */
+            call?: number;
+            subject: string;
+            seller: components["schemas"]["Party"];
+            customer: components["schemas"]["Party"];
+            currency: string;
+            lines: components["schemas"]["PriceLine"][];
+            options?: {
+                words: string;
+                probability: number;
+                lines: components["schemas"]["PriceLine"][];
+                totals: components["schemas"]["PriceTotals"];
+            }[];
+            discount?: components["schemas"]["Discount"];
+            totals: components["schemas"]["PriceTotals"];
+            /** Format: int64 */
+            least?: number;
+            /** Format: int64 */
+            most?: number;
+            accepted?: {
+                by: string;
+                /** Format: date-time */
+                at: string;
+                signature?: string;
+            };
+        };
+        IssuedPaper: {
+            /** Format: int64 */
+            number: number;
+            /** Format: int64 */
+            of?: number;
+            credited?: boolean;
+            document: components["schemas"]["PricePaper"];
+        };
+        PriceChoice: {
+            discount?: string;
+            /**
+             * Format: double
+             * @description Charged; none: as the clock says, or as planned
+             */
+            minutes?: number;
+            tasks?: string[];
+        };
+        QuoteAccepted: {
+            by: string;
+            signature?: string;
+        };
+        Crediting: {
+            why: string;
+        };
+        CallPrice: {
+            now: components["schemas"]["PricePaper"];
+            invoice?: components["schemas"]["PricePaper"];
+            quote?: components["schemas"]["PricePaper"];
+            issued: components["schemas"]["IssuedPaper"][];
+            list: components["schemas"]["PriceList"];
+            /** @description Why there is nothing to invoice */
+            nothing?: string;
         };
         SiteBook: {
             /** Format: int64 */
@@ -2006,6 +2623,8 @@ export interface components {
             name: string;
             address: string;
             notes: string;
+            telephone?: string;
+            at?: components["schemas"]["MapPoint"];
             /**
              * Format: date-time
              * @description When what was kept of its customer was erased
@@ -2498,6 +3117,7 @@ export interface components {
              * @description Of a new run; none: the site's first
              */
             panel?: number;
+            appointment?: components["schemas"]["AppointmentChange"];
             /** @description What was laid anew, elvat-newrun/1: the call is about it, its boxes made up, to be proven */
             laid?: components["schemas"]["NewRunFile"];
         };
@@ -2520,6 +3140,13 @@ export interface components {
             danger: boolean;
             handedOver: boolean;
             settled: boolean;
+            /** Format: int64 */
+            site?: number;
+            siteName?: string;
+            appointment?: components["schemas"]["Appointment"];
+            /** @description Heat, smell, sparks or water was told of */
+            urgent?: boolean;
+            minutes?: components["schemas"]["Minutes"];
         };
         /** @description The next move of a call, whatever screen one is on */
         NextMove: {
@@ -2561,6 +3188,10 @@ export interface components {
             id: number;
             title: string;
             complaint: string;
+            appointment?: components["schemas"]["Appointment"];
+            urgent?: boolean;
+            /** @description What is expected of what is left */
+            minutes?: components["schemas"]["Minutes"];
             /** Format: date-time */
             createdAt: string;
             /** @description The diagnosis is not worked out yet, and is empty: ask for the call again */
@@ -4188,6 +4819,7 @@ export interface components {
         Limit: number;
         CallID: number;
         BoxID: string;
+        InvoiceNumber: number;
         NewRunID: string;
         ReadingID: string;
     };
@@ -5465,6 +6097,479 @@ export interface operations {
         };
         responses: {
             201: components["responses"]["VisitNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    setAppointment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AppointmentChange"];
+            };
+        };
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    markClock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClockMark"];
+            };
+        };
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    getCallPrice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallPrice"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    makeQuote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PriceChoice"];
+            };
+        };
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallPrice"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    acceptQuote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuoteAccepted"];
+            };
+        };
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallPrice"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getQuotePaper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The paper */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    issueInvoice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PriceChoice"];
+            };
+        };
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallPrice"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    listInvoices: {
+        parameters: {
+            query?: {
+                before?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description So many */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IssuedPaper"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    creditInvoice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                invoice: components["parameters"]["InvoiceNumber"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Crediting"];
+            };
+        };
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallPrice"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getInvoiceFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                invoice: components["parameters"]["InvoiceNumber"];
+                file: "invoice.pdf" | "invoice.xml" | "invoice.csv";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    "Content-Type"?: string;
+                    "Content-Disposition"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getPrices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PriceList"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    setPrices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PriceList"];
+            };
+        };
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PriceList"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getDay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                date: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DayBook"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    setDayOrder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                date: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DayOrder"];
+            };
+        };
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DayBook"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getDaySettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DaySettings"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    setDaySettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DaySettings"];
+            };
+        };
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DaySettings"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    listClocks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Clocks"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    makeFeed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedOf"];
+            };
+        };
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feed"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    endFeed: {
+        parameters: {
+            query: {
+                van: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is closed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    readFeed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: components["parameters"]["Token"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The calls that are planned */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
+                };
+            };
             default: components["responses"]["Refused"];
         };
     };
