@@ -210,6 +210,16 @@ func (a *Appointment) Took() float64 {
 	return a.DoneAt.Sub(*a.ArrivedAt).Minutes()
 }
 
+// found reports that eyes, or words, said of some box what was wrong in it.
+func (r *Record) found() bool {
+	for i := range r.Circuit.Boxes {
+		if r.FoundIn(r.Circuit.Boxes[i].ID) != "" {
+			return true
+		}
+	}
+	return false
+}
+
 // Left is what is still to do on the call.
 func (r *Record) Left(v *View, shop practice.Shop) forecast.Left {
 	l := forecast.Left{Arrived: r.Appointment.ArrivedAt != nil, Done: r.HandedOver() || r.Appointment.DoneAt != nil}
@@ -219,7 +229,7 @@ func (r *Record) Left(v *View, shop practice.Shop) forecast.Left {
 			made++
 		}
 	}
-	found := r.Appointment.FoundAt != nil || made > 0 || v.Cause().Words != ""
+	found := r.Appointment.FoundAt != nil || made > 0 || r.found()
 	if !found {
 		told := forecast.Of(v.Result)
 		l.Told = &told

@@ -103,7 +103,7 @@ type Charged struct {
 // mostCases are named on a quote, and leastCase is the probability from which. Assumption.
 const (
 	mostCases = 4
-	leastCase = 0.08
+	leastCase = 0.02
 )
 
 // Charged works out what the call comes to. expected are the minutes of what is left.
@@ -153,7 +153,7 @@ func (r *Record) Charged(v *View, shop practice.Shop, expected float64) (Charged
 		used := k.of(u.Item, u.Unit, u.Count)
 		c.Done.Parts, c.Planned.Parts = append(c.Done.Parts, used), append(c.Planned.Parts, used)
 	}
-	if planned || len(r.Used) > 0 || v.Cause().Words != "" {
+	if planned || len(r.Used) > 0 || r.found() {
 		return c, nil
 	}
 	for i := range v.Result.Suspects {

@@ -13,6 +13,8 @@ import (
 	"elvat/core/call"
 	"elvat/core/circuit"
 	"elvat/core/job"
+	"elvat/core/parts"
+	"elvat/core/price"
 	"elvat/core/tester"
 	"elvat/internal/store"
 )
@@ -36,6 +38,7 @@ type visit struct {
 	cautions        bool
 	opened          string // a box that was opened
 	readings        []taken
+	appointment     *call.SetAppointment // on the day of the demo; nil: none yet
 }
 
 type taken struct {
@@ -51,13 +54,13 @@ const (
 
 // visits are in the order in which they came in: the last stands on top.
 var visits = []visit{
-	{file: "porch", opened: "B2", complaint: "Inspector's list: no ground in the old part. Birds are indoors until it is safe.", ago: 3 * time.Hour},
+	{file: "porch", opened: "B2", appointment: &call.SetAppointment{Van: new("Van 1"), From: new("13:00"), To: new("15:00"), Telephone: new("555 0143")}, complaint: "Inspector's list: no ground in the old part. Birds are indoors until it is safe.", ago: 3 * time.Hour},
 	{file: "darkroom", opened: "B3", complaint: "Red lamp housing tingles when the enlarger is on.", ago: 2 * time.Hour, cautions: true, readings: []taken{
 		{"G2", top, tester.Plug}, {"G2", bottom, tester.Plug}, {"G2", top, tester.DeviceButton}, {"R3", top, tester.Plug}, {"R3", bottom, tester.Plug},
 		{"R4", top, tester.Plug}, {"R4", bottom, tester.Plug}, {"R3", top, tester.Meter}, {"R3", top, tester.Sensor}, {"R3", bottom, tester.Sensor},
 		{"R1", top, tester.Plug}, {"R5", top, tester.Plug}, {"R6", top, tester.Plug},
 	}},
-	{file: "bindery", opened: "B3", complaint: "Standing press and everything past it dead since Monday. The glue pot is left plugged in.", ago: 40 * time.Minute, cautions: true, readings: []taken{
+	{file: "bindery", opened: "B3", appointment: &call.SetAppointment{Van: new("Van 1"), From: new("09:00"), To: new("11:00"), Telephone: new("555 0143")}, complaint: "Standing press and everything past it dead since Monday. The glue pot is left plugged in.", ago: 40 * time.Minute, cautions: true, readings: []taken{
 		{"R1", top, tester.Plug}, {"R1", bottom, tester.Plug}, {"R2", top, tester.Plug}, {"R2", bottom, tester.Plug}, {"R3", top, tester.Plug},
 		{"R6", top, tester.Plug},
 	}},
@@ -97,6 +100,14 @@ var earlier = []struct {
 	past int // of pastCalls
 	ago  time.Duration
 }{{4, 430 * 24 * time.Hour}, {1, 190 * 24 * time.Hour}, {0, 75 * 24 * time.Hour}}
+
+// prices are what the demo's shop charges.
+var prices = price.List{
+	Seller: price.Party{Name: Shop, Address: "1 Tannery Yard (made up)", Country: "US"}, Currency: "USD", CallOut: 8500, Hour: 11500, By: price.ByMinute, Step: 15,
+	Markup: map[parts.Group]price.Basis{"": 3000, parts.Device: 4000, parts.Wire: 2500}, Tax: map[price.Kind]price.Basis{price.Part: 700},
+	Tasks:     []price.Fixed{{Code: "gfci-test", Words: "All GFCIs of the house tested, with labels", Cents: 9500}},
+	Discounts: []price.Discount{{Name: "Yard tenants", Basis: 1000}}, Days: 30, Number: "L-",
+}
 
 // stock is what the demo's vans carry.
 var stock = []store.Move{
@@ -139,6 +150,13 @@ func Fill(ctx context.Context, s *store.Store, now time.Time) error {
 		if err := w.store(ctx, s, runs[p.file], now.Add(-e.ago), fmt.Sprintf("demo-before-%d", i), true); err != nil {
 			return err
 		}
+	}
+	list, err := json.Marshal(prices)
+	if err != nil {
+		return err
+	}
+	if err := s.Set(ctx, "prices", list); err != nil {
+		return err
 	}
 	for i, m := range stock {
 		m.ID, m.At = fmt.Sprintf("demo-stock-%d", i), now
@@ -197,7 +215,13 @@ func (v *visit) fill(ctx context.Context, s *store.Store, panel int64, now time.
 		}
 		commands = append(commands, do(10+2*i, &call.AddReading{ID: fmt.Sprintf("%s-%s-%03d", name, v.file, i+1), Reading: data}))
 	}
-	begin := do(0, &call.Begin{Title: faulty.Name, Complaint: v.complaint, Circuit: document})
+	first := &call.Begin{Title: faulty.Name, Complaint: v.complaint, Circuit: document}
+	if v.appointment != nil {
+		agreed := *v.appointment
+		agreed.Date = new(now.Format(time.DateOnly))
+		first.Appointment = &agreed
+	}
+	begin := do(0, first)
 	return run, carryOut(ctx, s, run, begin, commands)
 }
 
@@ -273,7 +297,7 @@ func Example(ctx context.Context, s *store.Store, now time.Time) (site int64, er
 			return err
 		}
 		bindery := visits[len(visits)-1]
-		bindery.ago = 0
+		bindery.ago, bindery.appointment = 0, nil
 		_, err = bindery.fill(ctx, s, panel, now, fmt.Sprintf("example-%d", now.UnixMilli()))
 		return err
 	})

@@ -483,7 +483,7 @@ func TestNobodyElsesDoor(t *testing.T) {
 		return w.Code
 	}
 	assert.Equal(t, 200, ask(known, body), "not for who was here before")
-	assert.Equal(t, 429, ask(known[:len(known)-1]+"A", body), "which is not to be forged")
+	assert.Equal(t, 429, ask(strings.Replace(known, "=", "=A", 1), body), "which is not to be forged")
 	for range 5 {
 		ask(known, strings.Replace(body, passphrase, "wrong wrong wrong", 1))
 	}

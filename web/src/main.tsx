@@ -13,6 +13,8 @@ import { WaitingBar } from './outbox/WaitingBar';
 import { keepOffer } from './phone/Install';
 import { PhoneBar } from './phone/PhoneBar';
 import { PracticeScreen } from './practice/PracticeScreen';
+import { InvoicesScreen } from './price/Invoices';
+import { PriceScreen } from './price/PriceScreen';
 import { GuardScreen, ResultScreen } from './result/ResultScreen';
 import { ShopScreen } from './shop/ShopScreen';
 import { MeScreen, SignedIn } from './shop/SignIn';
@@ -21,6 +23,7 @@ import { SumsScreen } from './sums/SumsScreen';
 import { SweepScreen } from './sweep/SweepScreen';
 import './styles.css';
 import { CircuitScreen } from './circuit/CircuitScreen';
+import { DaySheet } from './day/DaySheet';
 import { DeadScreen } from './dead/DeadScreen';
 import { PassphraseAgain } from './door/PassphraseAgain';
 import { Arrived, FocusKeeper, SkipLink } from './ui/Arrived';
@@ -81,6 +84,9 @@ if (root) {
 							<Route path="/calls/:call/hand-over" element={<HandOverScreen />} />
 							<Route path="/calls/:call/sweep" element={<SweepScreen />} />
 							<Route path="/calls/:call/boxes/:box" element={<BoxScreen />} />
+							<Route path="/days/:date?" element={<DaySheet />} />
+							<Route path="/invoices" element={<InvoicesScreen />} />
+							<Route path="/calls/:call/price" element={<PriceScreen />} />
 							<Route path="/calls/:call/circuit/:run" element={<CircuitScreen />} />
 							<Route path="/sums/:sum?" element={<SumsScreen />} />
 							<Route

@@ -359,6 +359,22 @@ export function useMakeUp(call: number, box: string) {
 	});
 }
 
+/** When and by whom the call is gone to; only what changes is said. */
+export function useSetAppointment(call: number) {
+	const cache = useQueryClient();
+	const change = useChange(call, (what: Schemas['AppointmentChange']) =>
+		body(client.PUT('/api/v1/calls/{call}/appointment', { ...at(call), body: what })),
+	);
+	return { ...change, after: () => cache.invalidateQueries({ queryKey: ['day'] }) };
+}
+
+/** Arrived, found, done: one tap each. */
+export function useMarkClock(call: number) {
+	return useChange(call, (mark: Schemas['ClockMark']) =>
+		body(client.POST('/api/v1/calls/{call}/clock', { ...at(call), body: mark })),
+	);
+}
+
 const inRun = (call: number, newRun: string) => ({ params: { path: { call, newRun } } });
 
 /** The new runs that are planned on the call. */

@@ -11,6 +11,7 @@ import {
 	Refused,
 	type Role,
 	type RunBook,
+	type Schemas,
 	type SiteBook,
 } from './client';
 
@@ -32,7 +33,7 @@ export function useSession() {
 }
 
 /** Whether whoever is signed in may do that; yes until it is known. */
-export function useMay(what: 'work' | 'override' | 'manage'): boolean {
+export function useMay(what: 'work' | 'override' | 'plan' | 'manage'): boolean {
 	const session = useSession();
 	return session.data?.may.includes(what) ?? true;
 }
@@ -153,7 +154,7 @@ export function useAddSite() {
 }
 
 export function useChangeSite(site: number) {
-	return useSiteChange((change: { name: string; address: string; notes: string }) =>
+	return useSiteChange((change: Schemas['SiteChange']) =>
 		body(client.PATCH('/api/v1/sites/{site}', { params: { path: { site } }, body: change })),
 	);
 }

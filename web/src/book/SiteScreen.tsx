@@ -7,7 +7,7 @@ import { Customer } from '../door/Customer';
 import { Button, field } from '../ui/Button';
 import { Page, Part } from '../ui/Page';
 import { Problem } from '../ui/Problem';
-import { dateOf } from '../ui/words';
+import { dateOf, numberIn } from '../ui/words';
 import { Door } from './Door';
 import { GuardTable } from './Guards';
 
@@ -68,10 +68,16 @@ function About({ site, may }: { site: SiteBook; may: boolean }) {
 	const [name, setName] = useState(site.name);
 	const [address, setAddress] = useState(site.address);
 	const [notes, setNotes] = useState(site.notes);
+	const [telephone, setTelephone] = useState(site.telephone ?? '');
+	const [where, setWhere] = useState(site.at ? `${site.at.lat}, ${site.at.lon}` : '');
+	const [lat, lon] = where.split(',').map((part) => numberIn(part));
+	const at =
+		lat !== undefined && lon !== undefined && !Number.isNaN(lat) && !Number.isNaN(lon) ? { lat, lon } : undefined;
 	if (!open) {
 		return (
 			<div className="flex flex-wrap items-baseline gap-x-4">
 				<p className="m-0 grow text-lg whitespace-pre-line">
+					{site.telephone && <b className="block">{site.telephone}</b>}
 					{site.notes || <span className="text-soft">No notes.</span>}
 				</p>
 				{may && (
@@ -88,7 +94,7 @@ function About({ site, may }: { site: SiteBook; may: boolean }) {
 			className="grid gap-3 border-l-4 border-accent bg-sheet p-4"
 			onSubmit={(e) => {
 				e.preventDefault();
-				change.mutate({ name, address, notes }, { onSuccess: () => setOpen(false) });
+				change.mutate({ name, address, notes, telephone, at }, { onSuccess: () => setOpen(false) });
 			}}
 		>
 			<div className="grid gap-3 wide:grid-cols-2">
@@ -101,12 +107,28 @@ function About({ site, may }: { site: SiteBook; may: boolean }) {
 					<input className={field} value={address} onChange={(e) => setAddress(e.target.value)} />
 				</label>
 			</div>
+			<div className="grid gap-3 wide:grid-cols-2">
+				<label className="grid gap-1 text-soft">
+					telephone
+					<input className={field} type="tel" value={telephone} onChange={(e) => setTelephone(e.target.value)} />
+				</label>
+				<label className="grid gap-1 text-soft">
+					where it is: latitude, longitude
+					<input
+						className={`${field} mono`}
+						placeholder="44.47, -73.21"
+						value={where}
+						aria-invalid={where.trim() !== '' && !at}
+						onChange={(e) => setWhere(e.target.value)}
+					/>
+				</label>
+			</div>
 			<label className="grid gap-1 text-soft">
 				notes: the gate, the dog, where the panel is
 				<textarea className={`${field} min-h-24 py-2`} value={notes} onChange={(e) => setNotes(e.target.value)} />
 			</label>
 			<div className="flex gap-2">
-				<Button kind="main" type="submit" disabled={change.isPending || !name.trim()}>
+				<Button kind="main" type="submit" disabled={change.isPending || !name.trim() || (where.trim() !== '' && !at)}>
 					Keep it
 				</Button>
 				<Button kind="quiet" onClick={() => setOpen(false)}>

@@ -6,6 +6,7 @@ import type { Basics, Call, Danger, Half, Mode, Test, Tool } from '../api/client
 import { useBasics, useCall, useMarkReading } from '../api/hooks';
 import { useUndo } from '../api/shop';
 import { NewRuns } from '../circuit/NewRuns';
+import { Clock } from '../day/Clock';
 import type { EntryKeys } from '../readings/entries';
 import { ReadingList } from '../readings/List';
 import type { Aim } from '../readings/Panel';
@@ -268,6 +269,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 										The opened box
 									</Link>
 								</div>
+								<Clock call={call} />
 								<LastTime call={call} devices={stop.devices.map((d) => d.id)} />
 								{building && <StopEditor key={stop.box} call={call} stop={stop} basics={basics} />}
 								<div className="wide:hidden">
@@ -278,6 +280,12 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 								<ReadingList call={call} pick={pick} />
 								<PicturesOf call={call} phase="as found" heading="h3" />
 								<NewRuns call={call} box={stop.box} />
+								<Link
+									to={`/calls/${call.id}/price`}
+									className="inline-flex min-h-11 items-center font-bold underline decoration-hair underline-offset-4"
+								>
+									Quote and invoice
+								</Link>
 								{!building && <Extras call={call} basics={basics} build={build} className="wide:hidden" />}
 							</section>
 							<div className="grid grid-cols-1 content-start gap-3 px-4 pt-3 max-wide:order-1 wide:col-start-2 wide:row-span-2 wide:row-start-1 wide:px-6 wide:pb-6">

@@ -2,7 +2,7 @@ import { type FormEvent, useEffect, useRef, useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import type { CallSummary } from '../api/client';
 import { useBasics, useCalls, useCallsBefore, useNewCall, useSetExample } from '../api/hooks';
-import { useMay } from '../api/shop';
+import { useMay, useSearch } from '../api/shop';
 import { Install } from '../phone/Install';
 import { Button, field } from '../ui/Button';
 import { Nav } from '../ui/Nav';
@@ -40,11 +40,6 @@ export function Day() {
 			<main className="mx-auto grid max-w-6xl gap-5 px-4 py-6 wide:px-6">
 				<div className="flex flex-wrap items-end gap-4">
 					<h2 className="m-0 grow text-3xl font-bold">{dayOf(new Date())}</h2>
-					{!none && (
-						<Button kind="quiet" className="max-wide:hidden print:hidden" onClick={() => window.print()}>
-							Print the day sheet
-						</Button>
-					)}
 					{!adding && !none && may && (
 						<Button kind="main" className="print:hidden" aria-keyshortcuts="c" onClick={() => setAdding(true)}>
 							New call
@@ -145,6 +140,7 @@ function Row({ call }: { call: CallSummary }) {
 					<span className="block text-soft">
 						{call.outlets === 1 ? '1 outlet' : `${call.outlets} outlets`},{' '}
 						{call.readings === 1 ? '1 reading' : `${call.readings} readings`}
+						{arranged(call)}
 					</span>
 				</span>
 				<span className="grid content-start gap-1.5">
@@ -168,23 +164,53 @@ function Row({ call }: { call: CallSummary }) {
 	);
 }
 
+/** When somebody comes, as it was arranged. */
+function arranged({ appointment: a }: CallSummary): string {
+	if (!a?.date && !a?.from) return '';
+	const day = a.date ? dayOf(new Date(`${a.date}T12:00:00`)) : '';
+	const window = a.from ? `${a.from}${a.to ? ` to ${a.to}` : ''}` : '';
+	return `. Promised: ${[a.van, day, window].filter(Boolean).join(', ')}`;
+}
+
+/** A new call: which house, what is wrong, and when somebody comes. */
 function NewCall({ close }: { close?: () => void }) {
 	const make = useNewCall();
 	const navigate = useNavigate();
 	const [title, setTitle] = useState('');
 	const [complaint, setComplaint] = useState('');
+	const [house, setHouse] = useState<House | 'new' | null>(null);
+	const [asking, ask] = useState(false);
+	const houses = useHouses(title);
+	const [visit, setVisit] = useState({ telephone: '', date: '', from: '', to: '', van: '', urgent: '' });
 	const first = useRef<HTMLInputElement>(null);
 	useEffect(() => first.current?.focus(), []);
-	const create = (circuit?: string) =>
-		make.mutate({ title, complaint, circuit }, { onSuccess: (call) => navigate(`/calls/${call.id}`) });
+	const create = (circuit?: string) => {
+		if (!house && houses.length > 0) {
+			ask(true);
+			return;
+		}
+		const appointment = Object.fromEntries(Object.entries(visit).filter(([, said]) => said.trim() !== ''));
+		make.mutate(
+			{
+				title,
+				complaint,
+				circuit,
+				...(house && house !== 'new' ? { site: house.id } : {}),
+				...(Object.keys(appointment).length > 0 ? { appointment } : {}),
+			},
+			{ onSuccess: (call) => navigate(`/calls/${call.id}`) },
+		);
+	};
 	const submit = (e: FormEvent) => {
 		e.preventDefault();
 		create();
 	};
+	const put = (key: keyof typeof visit) => (e: { target: { value: string } }) =>
+		setVisit({ ...visit, [key]: e.target.value });
 	return (
 		<form onSubmit={submit} className="grid gap-3 border-l-4 border-accent bg-sheet p-4" aria-label="New call">
 			<div className="grid gap-3 wide:grid-cols-[1fr_2fr]">
-				<label className="grid gap-1 text-soft">
+				<label className="grid content-start gap-1 text-soft">
 					where
 					<input
 						ref={first}
@@ -194,7 +220,7 @@ function NewCall({ close }: { close?: () => void }) {
 						onChange={(e) => setTitle(e.target.value)}
 					/>
 				</label>
-				<label className="grid gap-1 text-soft">
+				<label className="grid content-start gap-1 text-soft">
 					complaint
 					<input
 						className={field}
@@ -204,9 +230,43 @@ function NewCall({ close }: { close?: () => void }) {
 					/>
 				</label>
 			</div>
+			<WhichHouse houses={houses} typed={title} house={house} choose={setHouse} asking={asking && !house} />
 			<p className="m-0 text-soft">
 				Any heat, smell, scorching, sparks or water? Then nothing is reset: breaker off, stay away, we come.
 			</p>
+			<div className="flex flex-wrap gap-x-4 gap-y-2">
+				<label className="grid gap-1 text-soft">
+					any of that
+					<select className={field} value={visit.urgent} onChange={put('urgent')}>
+						<option value="">nothing told of</option>
+						{['heat', 'smell', 'scorching', 'sparks', 'water', 'shock'].map((sign) => (
+							<option key={sign} value={sign}>
+								{sign}
+							</option>
+						))}
+					</select>
+				</label>
+				<label className="grid gap-1 text-soft">
+					telephone
+					<input className={`${field} w-40`} type="tel" value={visit.telephone} onChange={put('telephone')} />
+				</label>
+				<label className="grid gap-1 text-soft">
+					day
+					<input className={field} type="date" value={visit.date} onChange={put('date')} />
+				</label>
+				<label className="grid gap-1 text-soft">
+					promised from
+					<input className={field} type="time" value={visit.from} onChange={put('from')} />
+				</label>
+				<label className="grid gap-1 text-soft">
+					to
+					<input className={field} type="time" value={visit.to} onChange={put('to')} />
+				</label>
+				<label className="grid gap-1 text-soft">
+					van
+					<input className={`${field} w-28`} value={visit.van} onChange={put('van')} />
+				</label>
+			</div>
 			<div className="flex flex-wrap items-center gap-2">
 				<Button kind="main" type="submit" disabled={make.isPending}>
 					Start the call
@@ -220,5 +280,73 @@ function NewCall({ close }: { close?: () => void }) {
 			</div>
 			<Problem error={make.error} />
 		</form>
+	);
+}
+
+interface House {
+	id: number;
+	name: string;
+}
+
+/** The houses of the book that go with what is typed. */
+function useHouses(typed: string): House[] {
+	const words = typed.trim();
+	const found = useSearch(words.length > 1 ? words : '');
+	const seen = new Map<number, string>();
+	if (words.length > 1) for (const hit of found.data ?? []) if (hit.site) seen.set(hit.id, hit.title);
+	return [...seen].slice(0, 6).map(([id, name]) => ({ id, name }));
+}
+
+interface WhichProps {
+	houses: House[];
+	typed: string;
+	house: House | 'new' | null;
+	choose: (house: House | 'new' | null) => void;
+	/** Somebody wanted to go on without having said. */
+	asking: boolean;
+}
+
+/** Which house it is: one of the book, or a new one where somebody says so. */
+function WhichHouse({ houses, typed, house, choose, asking }: WhichProps) {
+	if (house) {
+		return (
+			<p className="m-0 flex flex-wrap items-center gap-x-3">
+				{house === 'new' ? (
+					<b>A new house</b>
+				) : (
+					<span>
+						In the house <b>{house.name}</b>
+					</span>
+				)}
+				<Button kind="quiet" onClick={() => choose(null)}>
+					another one
+				</Button>
+			</p>
+		);
+	}
+	if (houses.length === 0) {
+		return (
+			<p className="m-0 text-soft">
+				{typed.trim().length > 1
+					? 'No house of the book goes with it: it will be a new one.'
+					: 'Houses of the book come up here as you type.'}
+			</p>
+		);
+	}
+	return (
+		<fieldset className="m-0 flex flex-wrap items-center gap-2 border-0 p-0">
+			<legend className="p-0 text-soft">Which house?</legend>
+			{houses.map((h) => (
+				<Button key={h.id} onClick={() => choose(h)}>
+					{h.name}
+				</Button>
+			))}
+			<Button onClick={() => choose('new')}>A new house</Button>
+			{asking && (
+				<b role="alert" className="basis-full border-l-4 border-ink pl-2">
+					Say which house it is: one of these, or a new one.
+				</b>
+			)}
+		</fieldset>
 	);
 }

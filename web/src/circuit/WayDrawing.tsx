@@ -87,9 +87,7 @@ function Node({ root, end, gfci }: { root?: boolean; end?: boolean; gfci?: boole
 			{/* The run goes on to the right of what it comes from, and ends in what it leads to. */}
 			<line x1={end ? '0' : '20'} x2={end ? '30' : '100%'} y1="22" y2="22" stroke="var(--ink)" strokeWidth="4" />
 			{root ? (
-				<>
-					<rect x="2" y="6" width="20" height="32" fill="var(--ink)" />
-				</>
+				<rect x="2" y="6" width="20" height="32" fill="var(--ink)" />
 			) : (
 				<>
 					<rect x="18" y="8" width="24" height="28" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="3" />

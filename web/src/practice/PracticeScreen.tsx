@@ -2,6 +2,7 @@ import { useEffect } from 'react';
 import { Link, useParams } from 'react-router';
 import type { Practice, PracticeSheet, Tool } from '../api/client';
 import { useForgetLearned, usePractice, useSetPractice } from '../api/hooks';
+import { PriceListPart } from '../price/PriceList';
 import { tools } from '../readings/tools';
 import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
@@ -65,6 +66,7 @@ export function PracticeScreen() {
 						<House part="clock" />
 					</>
 				)}
+				{part === 'prices' && <PriceListPart />}
 				{(part === 'practice' || part === 'code' || part === 'prices') && <House part={part} />}
 				{sheet && part === 'weights' && (
 					<>

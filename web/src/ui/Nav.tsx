@@ -20,6 +20,9 @@ export function Nav() {
 	};
 	return (
 		<nav aria-label="The shop" className="flex flex-wrap items-center max-wide:px-2">
+			<Link to="/days" className={link}>
+				Day sheet
+			</Link>
 			<Link to="/book" className={link}>
 				Site book
 			</Link>
@@ -34,6 +37,9 @@ export function Nav() {
 			</Link>
 			<Link to="/vans" className={link}>
 				Vans
+			</Link>
+			<Link to="/invoices" className={link}>
+				Invoices
 			</Link>
 			{manages && (
 				<Link to="/shop" className={link}>
