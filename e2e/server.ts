@@ -125,6 +125,20 @@ export async function openCall(page: Page, server: Server, title: string): Promi
 	await expect(page.getByRole('heading', { name: title, level: 1 })).toBeVisible();
 }
 
+/** Says of every step of a new run that it is done, and that it is laid. */
+export async function layAll(page: Page): Promise<void> {
+	const open = page.locator('input[type=checkbox][aria-label^="Done:"]:not(:checked)');
+	const laid = page.getByRole('button', { name: 'It is laid' });
+	for (let n = 0; n < 60 && !(await laid.isVisible()); n++) {
+		const kept = page.waitForResponse((answer) => answer.url().endsWith('/steps'));
+		await open.first().click();
+		await kept;
+		await expect(page.getByRole('alert')).toHaveCount(0);
+	}
+	await laid.click();
+	await expect(page.getByText('Laid. Every outlet is proven now.')).toBeVisible();
+}
+
 /** The names of the suspects shown, most probable first. */
 export function suspects(page: Page) {
 	return page.locator('[data-suspect]');

@@ -58,7 +58,8 @@ type Stop struct {
 	// From and To are the window that was promised for the arrival; nil: none was.
 	From *Clock `json:"from,omitempty"`
 	To   *Clock `json:"to,omitempty"`
-	// Urgent: heat, smell or water. Such calls come before all others.
+	// Urgent: heat, smell or water. Such calls come before all others, and are not waited for
+	// until a window opens.
 	Urgent bool   `json:"urgent,omitempty"`
 	At     *Point `json:"at,omitempty"`
 	// Travel is how many minutes the drive there takes, as somebody said; nil: by distance.
@@ -263,15 +264,23 @@ type state struct {
 	cost float64
 }
 
+// opens is when work can begin there at the earliest. What may burn is not put off to an hour.
+func (s *Stop) opens() float64 {
+	if s.From == nil || s.Urgent {
+		return 0
+	}
+	return float64(*s.From)
+}
+
 // step goes on to a stop.
 func (d *Day) step(s state, i int) state {
 	stop := &d.Stops[i]
 	drive, _ := d.drive(s.at, i)
 	begins := s.time + drive
 	cost := s.cost + driveCost*drive
-	if stop.From != nil && begins < float64(*stop.From) {
-		cost += waitCost * (float64(*stop.From) - begins)
-		begins = float64(*stop.From)
+	if opens := stop.opens(); begins < opens {
+		cost += waitCost * (opens - begins)
+		begins = opens
 	}
 	if stop.To != nil && begins > float64(*stop.To) {
 		cost += lateCost * (begins - float64(*stop.To))
@@ -415,11 +424,9 @@ func (d *Day) sheet(order []int) Sheet {
 		p.Drive, p.How = d.drive(s.at, i)
 		there := s.time + p.Drive
 		early, late = early+p.Drive, late+p.Drive
-		if stop.From != nil {
-			opens := float64(*stop.From)
-			p.Wait = max(0, opens-there)
-			early, late = max(early, opens), max(late, opens)
-		}
+		opens := stop.opens()
+		p.Wait = max(0, opens-there)
+		early, late = max(early, opens), max(late, opens)
 		p.Starts, p.Early, p.Late = Clock(there+p.Wait), Clock(early), Clock(late)
 		p.Ends = p.Starts + Clock(stop.Minutes.Usual)
 		if stop.To != nil {
@@ -432,6 +439,9 @@ func (d *Day) sheet(order []int) Sheet {
 			case p.Late > *stop.To:
 				p.Trouble = append(p.Trouble, fmt.Sprintf("late if the calls before it take long: %s at the most, promised until %s", p.Late, *stop.To))
 			}
+		}
+		if stop.From != nil && p.Starts < *stop.From {
+			p.Trouble = append(p.Trouble, fmt.Sprintf("before the window that was promised opens, %s: say so by telephone", *stop.From))
 		}
 		if p.Ends > d.Ends {
 			p.Trouble = append(p.Trouble, fmt.Sprintf("ends %.0f min after the day does", float64(p.Ends-d.Ends)))

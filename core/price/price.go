@@ -274,6 +274,7 @@ type Used struct {
 // Work is what is charged for.
 type Work struct {
 	Minutes float64
+	ByHand  bool   // the minutes are those that somebody said: they are charged beside tasks too
 	Words   string // what the minutes are for
 	Parts   []Used
 	Tasks   []string // codes, of the list
@@ -286,7 +287,8 @@ func (l *List) Lines(w Work) ([]Line, error) {
 	if w.CallOut && l.CallOut > 0 {
 		lines = append(lines, l.line(CallOut, "", "Call-out", 1, "", l.CallOut))
 	}
-	if w.Minutes > 0 {
+	within := l.By == ByTask && len(w.Tasks) > 0 && !w.ByHand // the tasks' prices hold the time they take
+	if w.Minutes > 0 && !within {
 		step := float64(max(1, l.Step))
 		words := w.Words
 		if words == "" {
@@ -301,14 +303,30 @@ func (l *List) Lines(w Work) ([]Line, error) {
 		}
 		lines = append(lines, l.line(Task, code, l.Tasks[i].Words, 1, "", l.Tasks[i].Cents))
 	}
-	for _, p := range w.Parts {
+	for _, p := range together(w.Parts) {
 		each := Dollars(p.Cost)
 		each += l.markup(p.Group).Of(each)
-		if p.Count > 0 {
-			lines = append(lines, l.line(Part, p.Code, p.Words, p.Count, p.Unit, each))
-		}
+		lines = append(lines, l.line(Part, p.Code, p.Words, p.Count, p.Unit, each))
 	}
 	return lines, nil
+}
+
+// together has each thing once, in the order in which they come: what goes into two boxes is
+// one line.
+func together(all []Used) []Used {
+	var sum []Used
+	for _, p := range all {
+		if p.Count <= 0 {
+			continue
+		}
+		i := slices.IndexFunc(sum, func(s Used) bool { return s.Code == p.Code && s.Words == p.Words && s.Unit == p.Unit && s.Cost == p.Cost })
+		if i < 0 {
+			sum = append(sum, p)
+		} else {
+			sum[i].Count += p.Count
+		}
+	}
+	return sum
 }
 
 // A TaxSum is the tax at one rate: of the sum of what is taxed so, not line by line.

@@ -49,7 +49,8 @@ func TestByHand(t *testing.T) {
 	require.NoError(t, l.Check())
 	work := Work{CallOut: true, Minutes: 76, Parts: []Used{
 		{"receptacle-15-tr", "15 A duplex receptacle", "", parts.Device, 2, 4},
-		{"cable-nm-12-2", "NM cable 12-2 with ground", "ft", parts.Wire, 37.5, 1},
+		{"cable-nm-12-2", "NM cable 12-2 with ground", "ft", parts.Wire, 30, 1},
+		{"cable-nm-12-2", "NM cable 12-2 with ground", "ft", parts.Wire, 7.5, 1}, // of another box: one line
 		{"breaker-20-1-afci", "20 A AFCI breaker", "", parts.Breaker, 1, 55},
 	}}
 	d, err := l.InvoiceFor(About{At: noon, Call: 3, Subject: "Bindery"}, work)
@@ -70,6 +71,19 @@ func TestByHand(t *testing.T) {
 	d, err = l.InvoiceFor(About{At: noon, Discount: "Neighbour"}, work)
 	require.NoError(t, err)
 	assert.Equal(t, Totals{Net: 38740, Discount: 3874, Taxes: []TaxSum{{0, 23850, 0}, {825, 11016, 909}}, Tax: 909, Gross: 35775}, d.Totals)
+
+	// By task the minutes are within the task's price, unless somebody said them.
+	fitted := Work{Minutes: 50, Tasks: []string{"gfci"}}
+	for _, row := range []struct {
+		by     string
+		byHand bool
+		want   Cents
+	}{{ByMinute, false, 12000 + 18500}, {ByTask, false, 18500}, {ByTask, true, 12000 + 18500}} {
+		l.By, fitted.ByHand = row.by, row.byHand
+		d, err = l.InvoiceFor(About{At: noon}, fitted)
+		require.NoError(t, err)
+		assert.Equal(t, row.want, d.Totals.Gross, "%s, by hand %v", row.by, row.byHand)
+	}
 
 	_, err = l.InvoiceFor(About{Discount: "Cousin"}, work)
 	assert.ErrorContains(t, err, `"Cousin" is not on the price list`)

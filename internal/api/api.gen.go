@@ -2746,6 +2746,13 @@ type AddPictureParams struct {
 	Box   *string `form:"box,omitempty" json:"box,omitempty"`
 }
 
+// GetCallPriceParams defines parameters for GetCallPrice.
+type GetCallPriceParams struct {
+	Discount *string   `form:"discount,omitempty" json:"discount,omitempty"`
+	Minutes  *float64  `form:"minutes,omitempty" json:"minutes,omitempty"`
+	Tasks    *[]string `form:"tasks,omitempty" json:"tasks,omitempty"`
+}
+
 // AskWhyJSONBody defines parameters for AskWhy.
 type AskWhyJSONBody struct {
 	Beside *[]Unrecorded `json:"beside,omitempty"`

@@ -157,9 +157,9 @@ type ServerInterface interface {
 	// MarkPicture Take a picture back, or show it again
 	// (PATCH /api/v1/calls/{call}/pictures/{picture})
 	MarkPicture(ctx *echo.Context, call CallID, picture string) error
-	// GetCallPrice The quote of a call, what it would come to now, and its invoices
+	// GetCallPrice The quote of a call, what it would come to now with what is chosen, and its invoices
 	// (GET /api/v1/calls/{call}/price)
-	GetCallPrice(ctx *echo.Context, call CallID) error
+	GetCallPrice(ctx *echo.Context, call CallID, params GetCallPriceParams) error
 	// MakeQuote Keep a quote of the call as it is planned now
 	// (POST /api/v1/calls/{call}/quote)
 	MakeQuote(ctx *echo.Context, call CallID) error
@@ -1347,8 +1347,31 @@ func (w *ServerInterfaceWrapper) GetCallPrice(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetCallPriceParams
+	// ------------- Optional query parameter "discount" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "discount", ctx.QueryParams(), &params.Discount, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter discount: %s", err))
+	}
+
+	// ------------- Optional query parameter "minutes" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "minutes", ctx.QueryParams(), &params.Minutes, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter minutes: %s", err))
+	}
+
+	// ------------- Optional query parameter "tasks" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "tasks", ctx.QueryParams(), &params.Tasks, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter tasks: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.GetCallPrice(ctx, call)
+	err = w.Handler.GetCallPrice(ctx, call, params)
 	return err
 }
 
@@ -4804,7 +4827,8 @@ func (response MarkPicturedefaultApplicationProblemPlusJSONResponse) VisitMarkPi
 }
 
 type GetCallPriceRequestObject struct {
-	Call CallID `json:"call"`
+	Call   CallID `json:"call"`
+	Params GetCallPriceParams
 }
 
 type GetCallPriceResponseObject interface {
@@ -8903,7 +8927,7 @@ type StrictServerInterface interface {
 	// MarkPicture Take a picture back, or show it again
 	// (PATCH /api/v1/calls/{call}/pictures/{picture})
 	MarkPicture(ctx context.Context, request MarkPictureRequestObject) (MarkPictureResponseObject, error)
-	// GetCallPrice The quote of a call, what it would come to now, and its invoices
+	// GetCallPrice The quote of a call, what it would come to now with what is chosen, and its invoices
 	// (GET /api/v1/calls/{call}/price)
 	GetCallPrice(ctx context.Context, request GetCallPriceRequestObject) (GetCallPriceResponseObject, error)
 	// MakeQuote Keep a quote of the call as it is planned now
@@ -10949,10 +10973,11 @@ func (sh *strictHandler) MarkPicture(ctx *echo.Context, call CallID, picture str
 }
 
 // GetCallPrice operation middleware
-func (sh *strictHandler) GetCallPrice(ctx *echo.Context, call CallID) error {
+func (sh *strictHandler) GetCallPrice(ctx *echo.Context, call CallID, params GetCallPriceParams) error {
 	var request GetCallPriceRequestObject
 
 	request.Call = call
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.GetCallPrice(ctx.Request().Context(), request.(GetCallPriceRequestObject))

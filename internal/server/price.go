@@ -86,7 +86,7 @@ func (s *calls) charged(ctx context.Context, id int64) (v *desk.State, c corecal
 func quoteOf(v *desk.State, c corecall.Charged, l *price.List, about price.About, choice api.PriceChoice) (*price.Document, error) {
 	about.Discount = desk.Or(choice.Discount, "")
 	work := c.Planned
-	work.Minutes, work.Tasks = desk.Or(choice.Minutes, work.Minutes), desk.Or(choice.Tasks, nil)
+	work.Minutes, work.Tasks, work.ByHand = desk.Or(choice.Minutes, work.Minutes), desk.Or(choice.Tasks, nil), choice.Minutes != nil
 	ratio := 1.0
 	if v.Minutes.Usual > 0 {
 		ratio = work.Minutes / v.Minutes.Usual
@@ -102,7 +102,7 @@ func quoteOf(v *desk.State, c corecall.Charged, l *price.List, about price.About
 func invoiceOf(c corecall.Charged, l *price.List, about price.About, choice api.PriceChoice) (*price.Document, error) {
 	about.Discount = desk.Or(choice.Discount, "")
 	work := c.Done
-	work.Minutes, work.Tasks = desk.Or(choice.Minutes, work.Minutes), desk.Or(choice.Tasks, nil)
+	work.Minutes, work.Tasks, work.ByHand = desk.Or(choice.Minutes, work.Minutes), desk.Or(choice.Tasks, nil), choice.Minutes != nil
 	if work.Minutes < 0 || work.Minutes > 100_000 {
 		return nil, badInput{fmt.Errorf("minutes: %g is out of bounds", work.Minutes)}
 	}
@@ -113,18 +113,19 @@ func invoiceOf(c corecall.Charged, l *price.List, about price.About, choice api.
 	return d, nil
 }
 
-func (s *calls) callPrice(ctx context.Context, id int64) (now api.CallPrice, err error) {
+// callPrice has what it would come to with what is chosen.
+func (s *calls) callPrice(ctx context.Context, id int64, choice api.PriceChoice) (now api.CallPrice, err error) {
 	v, c, l, about, err := s.charged(ctx, id)
 	if err != nil {
 		return now, err
 	}
 	now.List, now.Quote = l, v.Record.Quote
-	q, err := quoteOf(v, c, &l, about, api.PriceChoice{})
+	q, err := quoteOf(v, c, &l, about, choice)
 	if err != nil {
 		return now, err
 	}
 	now.Now = *q
-	if d, err := invoiceOf(c, &l, about, api.PriceChoice{}); err == nil {
+	if d, err := invoiceOf(c, &l, about, choice); err == nil {
 		now.Invoice = d
 	} else {
 		why := err.Error()
@@ -153,7 +154,8 @@ func shownIssued(issued []store.Issued) []api.IssuedPaper {
 
 // GetCallPrice shows the quote of a call, what it would come to now, and its invoices.
 func (s *calls) GetCallPrice(ctx context.Context, r api.GetCallPriceRequestObject) (api.GetCallPriceResponseObject, error) {
-	now, err := s.callPrice(ctx, r.Call)
+	p := r.Params
+	now, err := s.callPrice(ctx, r.Call, api.PriceChoice{Discount: p.Discount, Minutes: p.Minutes, Tasks: p.Tasks})
 	return api.GetCallPrice200JSONResponse(now), err
 }
 
@@ -174,7 +176,7 @@ func (s *calls) MakeQuote(ctx context.Context, r api.MakeQuoteRequestObject) (ap
 	if _, err := s.Do(ctx, r.Call, s.Command(ctx, &corecall.KeepQuote{Document: document}), nil); err != nil {
 		return nil, err
 	}
-	now, err := s.callPrice(ctx, r.Call)
+	now, err := s.callPrice(ctx, r.Call, api.PriceChoice{})
 	return api.MakeQuote200JSONResponse(now), err
 }
 
@@ -184,7 +186,7 @@ func (s *calls) AcceptQuote(ctx context.Context, r api.AcceptQuoteRequestObject)
 	if _, err := s.Do(ctx, r.Call, s.Command(ctx, do), nil); err != nil {
 		return nil, err
 	}
-	now, err := s.callPrice(ctx, r.Call)
+	now, err := s.callPrice(ctx, r.Call, api.PriceChoice{})
 	return api.AcceptQuote200JSONResponse(now), err
 }
 
@@ -205,7 +207,7 @@ func (s *calls) IssueInvoice(ctx context.Context, r api.IssueInvoiceRequestObjec
 	if _, err := s.store.Issue(ctx, command, r.Call, 0, s.now(), numbered(d, l.Number)); err != nil {
 		return nil, err
 	}
-	now, err := s.callPrice(ctx, r.Call)
+	now, err := s.callPrice(ctx, r.Call, api.PriceChoice{})
 	return api.IssueInvoice200JSONResponse(now), err
 }
 
@@ -251,7 +253,7 @@ func (s *calls) CreditInvoice(ctx context.Context, r api.CreditInvoiceRequestObj
 	if err != nil {
 		return nil, err
 	}
-	now, err := s.callPrice(ctx, i.Document.Call)
+	now, err := s.callPrice(ctx, i.Document.Call, api.PriceChoice{})
 	return api.CreditInvoice200JSONResponse(now), err
 }
 

@@ -83,10 +83,12 @@ export function useSetPrices() {
 
 const at = (call: number) => ({ params: { path: { call } } });
 
-export function useCallPrice(call: number) {
+/** What a call costs, with what is chosen. */
+export function useCallPrice(call: number, choice: Schemas['PriceChoice'] = {}) {
 	return useQuery({
-		queryKey: ['price', call],
-		queryFn: () => body(client.GET('/api/v1/calls/{call}/price', at(call))),
+		queryKey: ['price', call, choice],
+		queryFn: () => body(client.GET('/api/v1/calls/{call}/price', { params: { path: { call }, query: choice } })),
+		placeholderData: (before) => before,
 		retry: once,
 	});
 }
@@ -99,8 +101,8 @@ function usePriceChange<V>(call: number, send: (what: V) => Promise<Schemas['Cal
 		mutationFn: send,
 		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
 		onSuccess: (now) => {
-			cache.setQueryData(['price', call], now);
-			for (const key of ['invoices', 'call']) cache.invalidateQueries({ queryKey: [key] });
+			cache.setQueryData(['price', call, {}], now);
+			for (const key of ['price', 'invoices', 'call']) cache.invalidateQueries({ queryKey: [key] });
 		},
 	});
 }

@@ -1047,7 +1047,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** The quote of a call, what it would come to now, and its invoices */
+        /** The quote of a call, what it would come to now with what is chosen, and its invoices */
         get: operations["getCallPrice"];
         put?: never;
         post?: never;
@@ -6140,7 +6140,11 @@ export interface operations {
     };
     getCallPrice: {
         parameters: {
-            query?: never;
+            query?: {
+                discount?: string;
+                minutes?: number;
+                tasks?: string[];
+            };
             header?: never;
             path: {
                 call: components["parameters"]["CallID"];

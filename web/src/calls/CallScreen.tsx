@@ -206,10 +206,18 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 			<DangerBand call={call} exclude={exclude} docked={call.move.kind === 'exclude'} />
 			{call.cautionsReadAt === null ? (
 				<main className="flex grow flex-col">
+					<div className="px-4 wide:px-6">
+						<Clock call={call} />
+					</div>
 					<CautionsFirst call={call} basics={basics} />
 				</main>
 			) : (
 				<main className="flex grow flex-col">
+					{!stop && (
+						<div className="px-4 wide:px-6">
+							<Clock call={call} />
+						</div>
+					)}
 					{call.stops.length > 0 && <Run call={call} picked={stop?.box ?? null} pick={pick} />}
 					{building ? (
 						<Builder

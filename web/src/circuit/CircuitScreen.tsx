@@ -246,6 +246,12 @@ function Sheet({ sheet, call, run, plan }: SheetProps) {
 				<>
 					<div className="grid content-start gap-4">
 						<Materials materials={plan.materials} />
+						<Link
+							to={`/calls/${call.id}/price`}
+							className="inline-flex min-h-11 items-center font-bold underline decoration-hair underline-offset-4"
+						>
+							Quote and invoice
+						</Link>
 					</div>
 					<section aria-label="Minutes" className="grid content-start max-wide:mt-6">
 						<h2 className="m-0 border-b-2 border-ink text-base font-bold">Minutes</h2>

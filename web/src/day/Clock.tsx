@@ -38,6 +38,19 @@ export function Clock({ call }: { call: Call }) {
 					</Button>
 				);
 			})}
+			{(a.from || a.to) && !a.arrivedAt && (
+				<span>
+					promised <b className="mono">{a.from}</b> to <b className="mono">{a.to ?? 'the evening'}</b>
+				</span>
+			)}
+			{a.telephone && (
+				<a
+					href={`tel:${a.telephone.replaceAll(/[^+\d]/g, '')}`}
+					className="mono inline-flex min-h-11 items-center underline decoration-hair underline-offset-4"
+				>
+					{a.telephone}
+				</a>
+			)}
 			{rest && rest.usual > 0 && !a.doneAt && (
 				<span className="text-soft">
 					{a.arrivedAt ? 'left' : 'all of it'}: usually {hours(rest.usual)}, {hours(rest.least)} to {hours(rest.most)}

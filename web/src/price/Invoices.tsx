@@ -37,7 +37,7 @@ export function InvoicesScreen() {
 						</span>
 						<a
 							href={`/api/v1/invoices/${i.number}/invoice.pdf`}
-							className="inline-flex min-h-11 items-center underline decoration-hair underline-offset-4"
+							className="inline-flex min-h-11 min-w-11 items-center underline decoration-hair underline-offset-4"
 						>
 							PDF
 						</a>

@@ -18,16 +18,16 @@ const kinds = [
 /** What the shop charges: on quotes and invoices, beside what things cost it. */
 export function PriceListPart() {
 	const list = usePrices();
+	const set = useSetPrices();
 	if (!list.data) return <Problem error={list.error} again={() => list.refetch()} />;
-	return <Loaded key={JSON.stringify(list.data)} list={list.data} />;
+	return <Loaded key={JSON.stringify(list.data)} list={list.data} set={set} />;
 }
 
 const cash = (cents: number | undefined) => (cents === undefined ? '' : (cents / 100).toFixed(2));
 const share = (basis: number | undefined) => (basis === undefined ? '' : String(basis / 100));
 const basisIn = (typed: string) => Math.round(numberIn(typed) * 100);
 
-function Loaded({ list }: { list: List }) {
-	const set = useSetPrices();
+function Loaded({ list, set }: { list: List; set: ReturnType<typeof useSetPrices> }) {
 	const [wrong, setWrong] = useState<Error | null>(null);
 	const [now, setNow] = useState({
 		name: list.seller.name,
@@ -37,6 +37,7 @@ function Loaded({ list }: { list: List }) {
 		currency: list.currency ?? 'USD',
 		callOut: cash(list.callOut),
 		hour: cash(list.hour),
+		by: list.by ?? 'minute',
 		step: String(list.step ?? 1),
 		days: String(list.days ?? 30),
 		number: list.number ?? '',
@@ -84,6 +85,7 @@ function Loaded({ list }: { list: List }) {
 				currency: now.currency,
 				callOut: amount('call-out', now.callOut),
 				hour: amount('an hour', now.hour),
+				by: now.by,
 				step: Math.round(numberIn(now.step)) || 1,
 				days: Math.round(numberIn(now.days)) || 30,
 				number: now.number,
@@ -109,6 +111,13 @@ function Loaded({ list }: { list: List }) {
 				<div className="flex flex-wrap gap-x-6 gap-y-3">
 					{text('call-out', 'callOut', 'w-28 text-right mono')}
 					{text('labour, an hour', 'hour', 'w-28 text-right mono')}
+					<label className="grid gap-1 text-soft">
+						labour is charged
+						<select className={field} value={now.by} onChange={put('by')}>
+							<option value="minute">by the minute</option>
+							<option value="task">by task, where one is chosen</option>
+						</select>
+					</label>
 					{text('minutes rounded up to', 'step', 'w-20 text-right mono')}
 					{text('currency', 'currency', 'w-20')}
 					{text('a quote holds, days', 'days', 'w-20 text-right mono')}

@@ -50,15 +50,24 @@ interface Props {
 	price: CallPrice;
 }
 
+interface Chosen {
+	discount: string;
+	minutes: string;
+	tasks: string[];
+}
+
 /** What can be chosen of a paper before it is made. */
 function Choice({
 	price,
+	usual,
 	choice,
 	set,
 }: {
 	price: CallPrice;
-	choice: { discount: string; minutes: string; tasks: string[] };
-	set: (choice: { discount: string; minutes: string; tasks: string[] }) => void;
+	/** The minutes that are charged where nobody says others. */
+	usual: string;
+	choice: Chosen;
+	set: (choice: Chosen) => void;
 }) {
 	const { discounts, tasks } = price.list;
 	return (
@@ -68,6 +77,7 @@ function Choice({
 				<input
 					className={`${field} mono w-20 text-right`}
 					inputMode="decimal"
+					placeholder={usual}
 					value={choice.minutes}
 					onChange={(e) => set({ ...choice, minutes: e.target.value })}
 				/>
@@ -110,7 +120,7 @@ function Choice({
 }
 
 /** As it is asked for: what was not touched is as the call says. */
-function asked(choice: { discount: string; minutes: string; tasks: string[] }) {
+function asked(choice: Chosen) {
 	const minutes = numberIn(choice.minutes);
 	return {
 		...(choice.discount ? { discount: choice.discount } : {}),
@@ -128,14 +138,16 @@ function Quote({ call, price }: Props) {
 	const make = useMakeQuote(call.id);
 	const accept = useAcceptQuote(call.id);
 	const may = useMay('plan');
-	const [choice, setChoice] = useState({ discount: '', minutes: minutesOf(price.now), tasks: [] as string[] });
+	const [choice, setChoice] = useState<Chosen>({ discount: '', minutes: '', tasks: [] });
+	const shown = useCallPrice(call.id, asked(choice));
+	const [anew, setAnew] = useState(false);
 	const [by, setBy] = useState('');
 	const [signature, sign] = useState('');
 	const quote = price.quote;
 	return (
-		<Part title={quote ? 'Quote' : 'What it would come to'}>
-			<Paper paper={quote ?? price.now} />
-			{quote?.accepted ? (
+		<Part title={quote && !anew ? 'Quote' : 'What it would come to'}>
+			<Paper paper={quote && !anew ? quote : (shown.data?.now ?? price.now)} />
+			{anew ? null : quote?.accepted ? (
 				<div>
 					<p className="m-0">
 						<b>Accepted by {quote.accepted.by}</b>, {dateOf(quote.accepted.at)}.
@@ -167,27 +179,38 @@ function Quote({ call, price }: Props) {
 					</form>
 				)
 			)}
+			{may && (!quote || anew) && <Choice price={price} usual={minutesOf(price.now)} choice={choice} set={setChoice} />}
 			{may && (
-				<>
-					<Choice price={price} choice={choice} set={setChoice} />
-					<div className="flex flex-wrap items-center gap-2">
-						<Button
-							kind={quote ? 'plain' : 'main'}
-							disabled={make.isPending}
-							onClick={() => make.mutate(asked(choice))}
-						>
-							{quote ? 'Make it anew' : 'Keep it as the quote'}
+				<div className="flex flex-wrap items-center gap-2">
+					{quote && !anew ? (
+						<Button kind="quiet" onClick={() => setAnew(true)}>
+							Make it anew
 						</Button>
+					) : (
+						<Button
+							kind="main"
+							disabled={make.isPending}
+							onClick={() => make.mutate(asked(choice), { onSuccess: () => setAnew(false) })}
+						>
+							Keep it as the quote
+						</Button>
+					)}
+					{anew && (
+						<Button kind="quiet" onClick={() => setAnew(false)}>
+							As it was
+						</Button>
+					)}
+					{quote && !anew && (
 						<a
 							href={`/api/v1/calls/${call.id}/quote.pdf`}
 							className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
 						>
 							Quote as PDF
 						</a>
-					</div>
-					<Problem error={make.error} />
-				</>
+					)}
+				</div>
 			)}
+			<Problem error={make.error ?? shown.error} />
 		</Part>
 	);
 }
@@ -196,11 +219,10 @@ function Invoice({ call, price }: Props) {
 	const issue = useIssueInvoice(call.id);
 	const credit = useCreditInvoice(call.id);
 	const may = useMay('plan');
-	const [choice, setChoice] = useState({
-		discount: price.quote?.discount?.name ?? '',
-		minutes: minutesOf(price.invoice),
-		tasks: [] as string[],
-	});
+	const [choice, setChoice] = useState<Chosen>({ discount: price.quote?.discount?.name ?? '', minutes: '', tasks: [] });
+	const shown = useCallPrice(call.id, asked(choice));
+	const invoice = shown.data ? shown.data.invoice : price.invoice;
+	const most = price.quote?.accepted ? price.quote.most : undefined;
 	const [why, setWhy] = useState('');
 	const open = price.issued.filter((i) => !i.of && !i.credited);
 	useEffect(() => {
@@ -228,7 +250,7 @@ function Invoice({ call, price }: Props) {
 							<a
 								key={as}
 								href={`/api/v1/invoices/${i.number}/invoice.${as}`}
-								className="inline-flex min-h-11 items-center underline decoration-hair underline-offset-4"
+								className="inline-flex min-h-11 min-w-11 items-center underline decoration-hair underline-offset-4"
 							>
 								{{ pdf: 'PDF', xml: 'UBL', csv: 'CSV' }[as]}
 							</a>
@@ -257,17 +279,22 @@ function Invoice({ call, price }: Props) {
 			)}
 			{open.length === 0 && (
 				<>
-					{price.invoice ? <Paper paper={price.invoice} /> : <p className="m-0">{price.nothing}</p>}
+					{invoice ? <Paper paper={invoice} /> : <p className="m-0">{shown.data?.nothing ?? price.nothing}</p>}
+					{invoice && most !== undefined && invoice.totals.gross > most && (
+						<b className="border-l-4 border-ink pl-2">
+							Above the {money(most, invoice.currency)} that were accepted at the most: say so before it is issued.
+						</b>
+					)}
 					{may && (
 						<>
 							<p className="m-0 text-soft">
 								Of what was used up, and the minutes between <i>arrived</i> and <i>done</i>.
 							</p>
-							<Choice price={price} choice={choice} set={setChoice} />
+							<Choice price={price} usual={minutesOf(price.invoice)} choice={choice} set={setChoice} />
 							<Button
 								kind="main"
 								className="justify-self-start"
-								disabled={issue.isPending}
+								disabled={issue.isPending || shown.isPlaceholderData || !invoice}
 								onClick={() => issue.mutate(asked(choice))}
 							>
 								Issue the invoice
@@ -277,7 +304,7 @@ function Invoice({ call, price }: Props) {
 							</p>
 						</>
 					)}
-					<Problem error={issue.error} />
+					<Problem error={issue.error ?? shown.error} />
 				</>
 			)}
 		</Part>
