@@ -215,6 +215,10 @@ func TestBadInput(t *testing.T) {
 		{[]string{"meter", "--circuit", file, "--at", "R77"}, `at "R77": no such device`},
 		{[]string{"meter", "--circuit", broken, "--at", "R1"}, "cable W4"},
 		{[]string{"meter", "--at", "R1"}, `"circuit" not set`},
+		{[]string{"circuit", file}, `new run: unknown key "supply"`},
+		{[]string{"circuit", "nowhere.json"}, "nowhere.json"},
+		{[]string{"day", noReadings}, "day: "},
+		{[]string{"day"}, "accepts 1 arg"},
 		{[]string{"trial", "--circuits", "0"}, "--circuits: at least 1"},
 		{[]string{"trial", "--rough", "--cases", "somewhere"}, "--rough and --cases do not go together"},
 		{[]string{"trial", "--cases", t.TempDir()}, "no case files in it"},
@@ -332,4 +336,46 @@ func TestMakeupAndRules(t *testing.T) {
 	_, problem, code := run(t, strings.Replace(box, "garage", "moon", 1), "rules", "-")
 	assert.NotZero(t, code)
 	assert.Contains(t, problem, "place.room")
+}
+
+// TestCircuitCommand: an ordered circuit is planned, one that goes on from a box needs the run
+// that it hangs on, and what is wrong in the order is named.
+func TestCircuitCommand(t *testing.T) {
+	order, err := os.ReadFile("../../core/newrun/testdata/freezer.json")
+	require.NoError(t, err)
+	out, _, code := run(t, string(order), "circuit", "-")
+	require.Zero(t, code)
+	assert.Contains(t, out, `"format": "elvat-newrun-plan/1"`)
+	assert.Contains(t, out, `"awg": 12`)
+	for _, row := range []struct{ old, new, says string }{
+		{`"feet": `, `"feet": -`, "feet"},
+		{`"edition": `, `"editor": 1, "edition": `, `unknown key "editor"`},
+		{`"by": "`, `"by": "air-`, "by"},
+	} {
+		_, problem, code := run(t, strings.Replace(string(order), row.old, row.new, 1), "circuit", "-")
+		assert.NotZero(t, code, row.new)
+		assert.Contains(t, problem, row.says)
+	}
+	file, _ := binderyFile(t)
+	more := `{ "format": "elvat-newrun/1", "id": "N1", "edition": 2023, "from": "B2", "outlets": [ { "id": "PR", "label": "Press", "for": "workshop",
+		"place": { "room": "workshop", "finished": true, "exposure": "dry" }, "way": [ { "by": "open-joists", "feet": 14 } ] } ] }`
+	_, problem, code := run(t, more, "circuit", "-")
+	assert.NotZero(t, code)
+	assert.Contains(t, problem, `"B2" is no box of the run that it is to hang on`)
+	out, _, code = run(t, more, "circuit", "-", "--run", file)
+	require.Zero(t, code)
+	assert.Contains(t, out, `"Press"`)
+}
+
+// TestDayCommand: a day is put into order, with its times.
+func TestDayCommand(t *testing.T) {
+	const day = `{ "format": "elvat-day/1", "date": "2026-05-04", "van": "Van 1", "starts": "08:00", "ends": "16:00", "stops": [
+		{ "id": "porch", "minutes": { "usual": 60, "least": 40, "most": 90 } },
+		{ "id": "loft", "minutes": { "usual": 60, "least": 40, "most": 90 }, "from": "08:00", "to": "08:30" } ] }`
+	out, _, code := run(t, day, "day", "-")
+	require.Zero(t, code)
+	assert.Less(t, strings.Index(out, `"loft"`), strings.Index(out, `"porch"`))
+	_, problem, code := run(t, strings.Replace(day, "08:30", "8.30", 1), "day", "-")
+	assert.NotZero(t, code)
+	assert.Contains(t, problem, "8.30")
 }

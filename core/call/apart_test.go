@@ -211,7 +211,7 @@ func TestThreeApart(t *testing.T) {
 		histories = more
 	}
 	if testing.Short() {
-		histories = 100
+		histories = 24
 	}
 	for part := range 4 {
 		t.Run(fmt.Sprint(part), func(t *testing.T) {

@@ -38,11 +38,33 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 		},
 	},
 	{
-		name: 'box-no-ground',
+		name: 'circuit',
 		viewport: { width: 1280, height: 1000 },
 		open: async (page, server) => {
-			await page.goto(`${server.url}/calls/1/boxes/B2`);
+			await page.goto(`${server.url}/calls/1/boxes/B3`);
+			await page.getByRole('button', { name: 'To the plan' }).first().click();
 			await page.getByRole('tab', { name: 'Code asks' }).click();
+			await page.getByRole('button', { name: 'Plan the new circuit' }).click();
+			const outlet = page.getByRole('region', { name: 'Outlet 1', exact: true });
+			await outlet.getByLabel('Leg 1 goes by').selectOption('masonry');
+			await outlet.getByRole('button', { name: 'It has a bend' }).click();
+			await page.getByRole('region', { name: 'The panel' }).getByLabel('breaker no.').fill('18');
+			await page.getByRole('button', { name: 'summed up, carries it' }).click();
+			await page.getByText('breaker 18').waitFor();
+		},
+	},
+	{
+		name: 'day-sheet',
+		open: async (page, server) => {
+			await page.goto(`${server.url}/days`);
+			await page.getByRole('region', { name: 'Van 1' }).waitFor();
+		},
+	},
+	{
+		name: 'price',
+		open: async (page, server) => {
+			await page.goto(`${server.url}/calls/2/price`);
+			await page.getByRole('region', { name: 'Invoice' }).waitFor();
 		},
 	},
 	{
@@ -60,37 +82,10 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 	{ name: 'hand-over', viewport: { width: 1280, height: 1100 }, open: (page, server) => toProof(page, server, 'hand-over') },
 	{
 		name: 'site',
+		dark: true,
 		open: async (page, server) => {
 			await page.goto(`${server.url}/book/sites/1`);
 			await page.getByText('Guillotine motor').waitFor();
-		},
-	},
-	{
-		name: 'run-history',
-		open: async (page, server) => {
-			await page.goto(`${server.url}/book/runs/2`);
-			await page.getByText('Print dryer').waitFor();
-		},
-	},
-	{
-		name: 'people-and-backups',
-		dark: true,
-		open: async (page, server) => {
-			for (const [name, role] of [
-				['Ada', 'electrician'],
-				['Hal', 'helper'],
-				['Ole', 'office'],
-			]) {
-				await page.request.post(`${server.url}/api/v1/people`, { data: { name, role, passphrase: 'heron kiln thistle weir' } });
-			}
-			await page.request.post(`${server.url}/api/v1/backups`);
-			// Where the backups of a shop lie, not this run's temporary folder.
-			await page.route('**/api/v1/backups', async (route) => {
-				const answer = await route.fetch();
-				await route.fulfill({ response: answer, json: { ...(await answer.json()), folder: '/var/lib/elvat/backups' } });
-			});
-			await page.goto(`${server.url}/shop`);
-			await page.getByLabel('Role of Ole').waitFor();
 		},
 	},
 	{

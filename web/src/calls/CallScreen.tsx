@@ -206,7 +206,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 			<DangerBand call={call} exclude={exclude} docked={call.move.kind === 'exclude'} />
 			{call.cautionsReadAt === null ? (
 				<main className="flex grow flex-col">
-					<div className="px-4 wide:px-6">
+					<div className="mx-auto w-full max-w-4xl px-4 wide:px-6">
 						<Clock call={call} />
 					</div>
 					<CautionsFirst call={call} basics={basics} />

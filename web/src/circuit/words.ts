@@ -51,7 +51,7 @@ export const angles = [10, 22.5, 30, 45, 60].map((v) => ({ value: v, words: `${v
 
 /** Minutes as a stretch of the day. */
 export function hours(minutes: number): string {
-	if (minutes < 90) return `${Math.round(minutes / 5) * 5} min`;
+	if (minutes < 120) return `${Math.round(minutes / 5) * 5} min`;
 	const quarters = Math.round(minutes / 15) / 4;
 	return `${quarters} h`;
 }

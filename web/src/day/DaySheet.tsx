@@ -126,7 +126,7 @@ function Van({ date, van, known }: { date: string; van: VanDay; known: string[] 
 											: ''}
 										{c.minutes && `${hours(c.minutes.least)} to ${hours(c.minutes.most)}. `}
 										{s.slack !== undefined && s.slack >= 0 && `${Math.round(s.slack)} min of slack. `}
-										Begins {s.early} at the earliest, {s.late} at the latest.
+										{s.early !== s.late && `Begins ${s.early} at the earliest, ${s.late} at the latest.`}
 									</span>
 									{s.trouble.map((t) => (
 										<b key={t} className="block border-l-4 border-ink pl-2">
@@ -245,7 +245,7 @@ function Feed({ van }: { van: VanDay }) {
 	const end = useEndFeed();
 	if (!van.van) return null;
 	return (
-		<div className="flex flex-wrap items-center gap-x-3 print:hidden">
+		<div className="-ml-2 flex flex-wrap items-center gap-x-3 print:hidden">
 			<Button kind="quiet" disabled={make.isPending} onClick={() => make.mutate(van.van)}>
 				{van.feed ? 'A new address for its calendar' : 'Its calendar, for a calendar program'}
 			</Button>

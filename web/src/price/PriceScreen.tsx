@@ -289,10 +289,11 @@ function Invoice({ call, price }: Props) {
 						<>
 							<p className="m-0 text-soft">
 								Of what was used up, and the minutes between <i>arrived</i> and <i>done</i>.
+								{!call.appointment?.doneAt && ' The call is not done yet.'}
 							</p>
 							<Choice price={price} usual={minutesOf(price.invoice)} choice={choice} set={setChoice} />
 							<Button
-								kind="main"
+								kind={call.appointment?.doneAt ? 'main' : 'plain'}
 								className="justify-self-start"
 								disabled={issue.isPending || shown.isPlaceholderData || !invoice}
 								onClick={() => issue.mutate(asked(choice))}
