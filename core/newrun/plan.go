@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 
 	"elvat/core/circuit"
 	"elvat/core/makeup"
@@ -363,6 +364,10 @@ func (p *planner) take(m *Made) {
 	for _, a := range m.Plan.Asks {
 		if a.Field == "box.bonded" && m.Set.Words != "" {
 			continue // it is new, and the plan bonds it
+		}
+		if strings.HasPrefix(a.Field, "place.") && p.index(m.Outlet) >= 0 {
+			p.ask("outlets."+m.Outlet+"."+a.Field, a.Words) // the order says where it is
+			continue
 		}
 		p.ask("boxes."+m.Outlet+"."+a.Field, a.Words)
 	}

@@ -319,7 +319,9 @@ func together(all []Used) []Used {
 		if p.Count <= 0 {
 			continue
 		}
-		i := slices.IndexFunc(sum, func(s Used) bool { return s.Code == p.Code && s.Words == p.Words && s.Unit == p.Unit && s.Cost == p.Cost })
+		i := slices.IndexFunc(sum, func(s Used) bool {
+			return s.Code == p.Code && s.Words == p.Words && s.Unit == p.Unit && s.Cost == p.Cost
+		})
 		if i < 0 {
 			sum = append(sum, p)
 		} else {

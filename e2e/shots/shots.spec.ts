@@ -51,6 +51,7 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 			await page.getByRole('region', { name: 'The panel' }).getByLabel('breaker no.').fill('18');
 			await page.getByRole('button', { name: 'summed up, carries it' }).click();
 			await page.getByText('breaker 18').waitFor();
+			await page.evaluate(() => scrollTo(0, 0));
 		},
 	},
 	{
@@ -187,6 +188,7 @@ for (const shot of shots) {
 		await page.emulateMedia({ colorScheme: shot.dark ? 'dark' : 'light', reducedMotion: 'reduce' });
 		await shot.open(page, server);
 		await page.waitForLoadState('networkidle');
+		await page.getByText('Working it out', { exact: true }).waitFor({ state: 'hidden' });
 		await page.waitForTimeout(300);
 		if (!shot.viewport) await page.evaluate(() => scrollTo(0, 0));
 		await page.screenshot({ path: join(folder, `${shot.name}.png`) });

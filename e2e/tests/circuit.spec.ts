@@ -19,6 +19,13 @@ test('an outlet without a ground becomes a new circuit that is laid and proven, 
 	await outlet.getByLabel('nameplate').fill('1500');
 	await outlet.getByLabel('nameplate').press('Enter');
 	await expect(page.getByRole('alert')).toHaveCount(0);
+	// What is asked leads to where it is said, and is asked no more once it is.
+	const asked = page.getByRole('region', { name: 'Not known' });
+	await expect(asked.getByRole('button', { name: 'What kind of room is it?' })).toHaveCount(1);
+	await asked.getByRole('button', { name: 'What kind of room is it?' }).click();
+	await expect(outlet.getByLabel('called')).toBeFocused();
+	await outlet.getByLabel('room', { exact: true }).selectOption('other');
+	await expect(asked.getByRole('button', { name: 'What kind of room is it?' })).toHaveCount(0);
 	await outlet.getByLabel('Leg 1 goes by').selectOption('masonry');
 	await outlet.getByRole('button', { name: 'It has a bend' }).click();
 	await expect(page.getByRole('figure').filter({ hasText: 'Offset of 4 in, two bends of 30°' })).toContainText('shrink 1 1/16 in');

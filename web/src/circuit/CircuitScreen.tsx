@@ -138,7 +138,7 @@ function Loaded({ call, run }: { call: Call; run: NewRun }) {
 							<Order run={run} order={order} save={save} />
 							{plan && (
 								<div className="grid content-start gap-4 max-wide:mt-6">
-									{plan.asks.length > 0 && <Asked plan={plan} />}
+									{plan.asks.length > 0 && <Asked plan={plan} order={order} />}
 									<Bends plan={plan} />
 									{plan.asks.length === 0 && <Why plan={plan} />}
 								</div>
@@ -204,14 +204,34 @@ const protection: Record<string, string> = {
 const round = (v: number) => (v >= 10 ? Math.round(v) : Math.round(v * 10) / 10);
 
 /** What is not known and decides. */
-function Asked({ plan }: { plan: NewRunPlan }) {
+function Asked({ plan, order }: { plan: NewRunPlan; order: NewRunOrder }) {
+	// Where it is said: the outlet's part of the order, or the panel's.
+	const part = (field: string) => {
+		const [of, id] = field.split('.');
+		return of === 'outlets' || of === 'boxes' ? `outlet-${id}` : 'the-panel';
+	};
+	const outlet = (field: string) =>
+		order.outlets.length > 1 ? order.outlets.find((o) => `outlet-${o.id}` === part(field))?.label : undefined;
+	const show = (field: string) => {
+		const at = document.getElementById(part(field));
+		for (const more of at?.querySelectorAll('details') ?? []) more.open = true;
+		at?.scrollIntoView({ block: 'start' });
+		at?.querySelector<HTMLElement>('input, select, button')?.focus({ preventScroll: true });
+	};
 	return (
 		<section aria-label="Not known" className="border-l-4 border-accent pl-3">
 			<h2 className="m-0 text-base font-bold">Not known, and it decides</h2>
 			<ul className="m-0 list-none p-0">
 				{plan.asks.map((a) => (
-					<li key={a.field + a.words} className="border-b border-rule py-1.5 last:border-0">
-						{a.words}
+					<li key={a.field + a.words} className="border-b border-rule last:border-0">
+						<button
+							type="button"
+							className="min-h-11 w-full py-1.5 text-left underline decoration-hair underline-offset-4"
+							onClick={() => show(a.field)}
+						>
+							{outlet(a.field) && `${outlet(a.field)}: `}
+							{a.words}
+						</button>
 					</li>
 				))}
 			</ul>

@@ -303,7 +303,7 @@ function Panel({ order, save }: Omit<Props, 'run'>) {
 	const panel = order.panel ?? {};
 	const change = (what: typeof panel) => save({ ...order, panel: { ...panel, ...what } });
 	return (
-		<Part title="The panel">
+		<Part title="The panel" id="the-panel">
 			<Words label="breaker no." value={panel.breaker ?? ''} save={(breaker) => change({ breaker })} />
 			<Figure words="free spaces" unit="" value={panel.free} save={(free) => change({ free })} />
 			<Pick words="flush in wall" value={panel.flush} of={yesNo} save={(flush) => change({ flush })} />

@@ -112,9 +112,19 @@ export function Words({ value, label, save }: { value: string; label: string; sa
 	);
 }
 
-export function Part({ title, more, children }: { title: string; more?: ReactNode; children: ReactNode }) {
+export function Part({
+	id,
+	title,
+	more,
+	children,
+}: {
+	id?: string;
+	title: string;
+	more?: ReactNode;
+	children: ReactNode;
+}) {
 	return (
-		<section className="grid gap-2 border-t-2 border-ink pt-2" aria-label={title}>
+		<section id={id} className="grid scroll-mt-4 gap-2 border-t-2 border-ink pt-2" aria-label={title}>
 			<h3 className="m-0 text-base font-bold">{title}</h3>
 			{children}
 			{more && (

@@ -1,7 +1,9 @@
 import { type FormEvent, type ReactNode, useState } from 'react';
+import { Link } from 'react-router';
 import type { Call, Entry, Report, Work } from '../api/client';
 import { useAddEntry, useReport } from '../api/hooks';
 import { newID } from '../api/newID';
+import { Clock } from '../day/Clock';
 import { Delta } from '../delta/Delta';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
@@ -32,6 +34,7 @@ export function HandOverScreen() {
 								<Sign call={call} work={work} />
 							</>
 						)}
+						<Clock call={call} />
 						<Papers call={call} />
 						<Additions call={call} />
 						<Pictures call={call} work={work} phase="hand over" all />
@@ -102,6 +105,14 @@ function Papers({ call }: { call: Call }) {
 						</a>
 					</li>
 				))}
+				<li className="border-b border-rule">
+					<Link
+						to={`/calls/${call.id}/price`}
+						className="flex min-h-11 items-center font-bold underline decoration-hair underline-offset-4"
+					>
+						Quote and invoice
+					</Link>
+				</li>
 				<li className="border-b border-rule">
 					<a
 						href={`/api/v1/calls/${call.id}/circuit`}
