@@ -127,26 +127,7 @@ func (c *SetAppointment) decide(d *draft) error {
 // mergeAppointment sets something of the appointment as its screen had it, joined with what
 // others set since.
 func (d *draft) mergeAppointment(set func(*Appointment)) error {
-	k := Key{Kind: TheAppointment}
-	base, since, err := d.r.asSeen(k, d.c)
-	if err != nil {
-		return err
-	}
-	if since == nil {
-		base = d.doc(k)
-	}
-	var mine Appointment
-	if len(base) > 0 {
-		if err := json.Unmarshal(base, &mine); err != nil {
-			return err
-		}
-	}
-	set(&mine)
-	document, err := json.Marshal(mine)
-	if err != nil {
-		return err
-	}
-	return d.merge(k, document, checkAppointment)
+	return mergePart(d, Key{Kind: TheAppointment}, checkAppointment, set)
 }
 
 // A Mark is a moment of a call.

@@ -97,26 +97,7 @@ func (c *SetBox) decide(d *draft) error {
 // mergeBox sets something in a box's part as its screen had it, and joins that with
 // what others set since.
 func (d *draft) mergeBox(id string, set func(*boxPart)) error {
-	k := Key{ABox, id}
-	base, since, err := d.r.asSeen(k, d.c)
-	if err != nil {
-		return err
-	}
-	if since == nil {
-		base = d.doc(k)
-	}
-	var mine boxPart
-	if len(base) > 0 {
-		if err := json.Unmarshal(base, &mine); err != nil {
-			return err
-		}
-	}
-	set(&mine)
-	document, err := json.Marshal(mine)
-	if err != nil {
-		return err
-	}
-	return d.merge(k, document, checkBox)
+	return mergePart(d, Key{ABox, id}, checkBox, set)
 }
 
 func checkBox(data []byte) error {

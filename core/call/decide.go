@@ -360,6 +360,29 @@ func (d *draft) edit(change func(*circuit.Circuit) error) error {
 	return d.disagree(k, since, conflicts)
 }
 
+// mergePart sets something in a part as its screen had it, joined with what others set since.
+func mergePart[T any](d *draft, k Key, check func([]byte) error, set func(*T)) error {
+	base, since, err := d.r.asSeen(k, d.c)
+	if err != nil {
+		return err
+	}
+	if since == nil {
+		base = d.doc(k)
+	}
+	var mine T
+	if len(base) > 0 {
+		if err := json.Unmarshal(base, &mine); err != nil {
+			return err
+		}
+	}
+	set(&mine)
+	document, err := json.Marshal(mine)
+	if err != nil {
+		return err
+	}
+	return d.merge(k, document, check)
+}
+
 // merge sets a part as a whole: joined with what others set since the screen was
 // looked at. What both set is kept as a conflict, with mine in force; where the two
 // do not go together, mine stands as a whole.

@@ -196,26 +196,7 @@ func (c *SetNewRun) decide(d *draft) error {
 // mergeNewRun sets something in a new run's part as its screen had it, joined with what
 // others set since.
 func (d *draft) mergeNewRun(id string, set func(*newRunPart)) error {
-	k := Key{ANewRun, id}
-	base, since, err := d.r.asSeen(k, d.c)
-	if err != nil {
-		return err
-	}
-	if since == nil {
-		base = d.doc(k)
-	}
-	var mine newRunPart
-	if len(base) > 0 {
-		if err := json.Unmarshal(base, &mine); err != nil {
-			return err
-		}
-	}
-	set(&mine)
-	document, err := json.Marshal(mine)
-	if err != nil {
-		return err
-	}
-	return d.merge(k, document, checkNewRun)
+	return mergePart(d, Key{ANewRun, id}, checkNewRun, set)
 }
 
 func checkNewRun(data []byte) error {

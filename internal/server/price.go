@@ -155,7 +155,7 @@ func shownIssued(issued []store.Issued) []api.IssuedPaper {
 // GetCallPrice shows the quote of a call, what it would come to now, and its invoices.
 func (s *calls) GetCallPrice(ctx context.Context, r api.GetCallPriceRequestObject) (api.GetCallPriceResponseObject, error) {
 	p := r.Params
-	now, err := s.callPrice(ctx, r.Call, api.PriceChoice{Discount: p.Discount, Minutes: p.Minutes, Tasks: p.Tasks})
+	now, err := s.callPrice(ctx, r.Call, api.PriceChoice(p))
 	return api.GetCallPrice200JSONResponse(now), err
 }
 
