@@ -64,6 +64,10 @@ type Stop struct {
 	At     *Point `json:"at,omitempty"`
 	// Travel is how many minutes the drive there takes, as somebody said; nil: by distance.
 	Travel *float64 `json:"travel,omitempty"`
+	// Arrived and Done are when somebody came and went: what was, not what is planned. A stop
+	// that goes on takes Minutes from Arrived.
+	Arrived *Clock `json:"arrived,omitempty"`
+	Done    *Clock `json:"done,omitempty"`
 }
 
 // A Day is what there is to do with one van.
@@ -78,6 +82,8 @@ type Day struct {
 	Stops  []Stop  `json:"stops"`
 	// Keep: the order of the stops is the one wanted.
 	Keep bool `json:"keep,omitempty"`
+	// Now is what time it is, where the day has begun: nobody comes anywhere before it.
+	Now *Clock `json:"now,omitempty"`
 }
 
 // Bounds and usual values. Assumption.
@@ -132,6 +138,8 @@ func (d *Day) Check() error {
 			return fmt.Errorf("%s.minutes: %g, between %g and %g: not in that order, or out of bounds", place, m.Usual, m.Least, m.Most)
 		case s.From != nil && s.To != nil && *s.To < *s.From:
 			return fmt.Errorf("%s.to: %s is before %s, when the window opens", place, *s.To, *s.From)
+		case s.Done != nil && (s.Arrived == nil || *s.Done < *s.Arrived):
+			return fmt.Errorf("%s.done: nobody arrived before it", place)
 		case s.Travel != nil && !(*s.Travel >= 0 && *s.Travel <= mostMinutes):
 			return fmt.Errorf("%s.travel: %g is out of bounds, 0 to %d", place, *s.Travel, mostMinutes)
 		}
@@ -247,6 +255,7 @@ func (d *Day) Plan() Sheet {
 	method := "as it was ordered by hand"
 	switch {
 	case d.Keep:
+		slices.SortStableFunc(order, func(a, b int) int { return d.came(a) - d.came(b) })
 	case len(d.Stops) <= mostExact:
 		order, method = d.exact(), "the best of all orders"
 	default:
@@ -272,11 +281,52 @@ func (s *Stop) opens() float64 {
 	return float64(*s.From)
 }
 
+// Ranks of stops: those where somebody was come first, as they came to them, then what may
+// burn, then all others.
+const (
+	rankUrgent = 2 * mostMinutes
+	rankOther  = 3 * mostMinutes
+)
+
+// came ranks a stop by when somebody came there; the others are after all of them.
+func (d *Day) came(i int) int {
+	if at := d.Stops[i].Arrived; at != nil {
+		return int(*at)
+	}
+	return rankOther
+}
+
+func (d *Day) rank(i int) int {
+	if d.Stops[i].Arrived == nil && d.Stops[i].Urgent {
+		return rankUrgent
+	}
+	return d.came(i)
+}
+
+// left is when a stop where somebody came is left.
+func (s *Stop) left(minutes float64) float64 {
+	if s.Done != nil {
+		return float64(*s.Done)
+	}
+	return float64(*s.Arrived) + minutes
+}
+
+// leaves is when the van can drive on.
+func (d *Day) leaves(time float64) float64 {
+	if d.Now != nil {
+		return max(time, float64(*d.Now))
+	}
+	return time
+}
+
 // step goes on to a stop.
 func (d *Day) step(s state, i int) state {
 	stop := &d.Stops[i]
+	if stop.Arrived != nil {
+		return state{i, stop.left(stop.Minutes.Usual), s.cost}
+	}
 	drive, _ := d.drive(s.at, i)
-	begins := s.time + drive
+	begins := d.leaves(s.time) + drive
 	cost := s.cost + driveCost*drive
 	if opens := stop.opens(); begins < opens {
 		cost += waitCost * (opens - begins)
@@ -300,17 +350,19 @@ func (d *Day) cost(order []int) float64 {
 	return s.cost + d.over(s.time)
 }
 
-// exact is the cheapest order, with urgent stops before all others: for every set of stops and
+// exact is the cheapest order in which nothing comes before what ranks before it: for every set of stops and
 // every last one of it, all that is neither later nor dearer than another is gone on with.
 func (d *Day) exact() []int {
 	n := len(d.Stops)
 	if n == 0 {
 		return nil
 	}
-	urgent := 0
-	for i := range d.Stops {
-		if d.Stops[i].Urgent {
-			urgent |= 1 << i
+	before := make([]int, n) // the stops that come before each, whatever it costs
+	for i := range n {
+		for k := range n {
+			if d.rank(k) < d.rank(i) {
+				before[i] |= 1 << k
+			}
 		}
 	}
 	type label struct {
@@ -323,7 +375,7 @@ func (d *Day) exact() []int {
 	for set := range sets {
 		for _, l := range sets[set] {
 			for i := range n {
-				if set&(1<<i) != 0 || set&urgent != urgent && !d.Stops[i].Urgent {
+				if set&(1<<i) != 0 || set&before[i] != before[i] {
 					continue
 				}
 				next := &label{d.step(l.state, i), l}
@@ -356,19 +408,20 @@ func (d *Day) exact() []int {
 
 // near is a good order of many stops.
 func (d *Day) near() []int {
+	all := make([]int, len(d.Stops))
+	for i := range all {
+		all[i] = i
+	}
+	slices.SortStableFunc(all, func(a, b int) int { return d.rank(a) - d.rank(b) })
 	var order []int
-	for _, urgent := range []bool{true, false} {
-		for i := range d.Stops {
-			if d.Stops[i].Urgent == urgent {
-				order = d.insert(order, i)
-			}
-		}
+	for _, i := range all {
+		order = d.insert(order, i)
 	}
 	for better := true; better; {
 		better = false
 		now := d.cost(order)
 		try := func(other []int) bool {
-			if d.urgentFirst(other) && d.cost(other) < now-1e-9 {
+			if d.inRank(other) && d.cost(other) < now-1e-9 {
 				order, now, better = other, d.cost(other), true
 				return true
 			}
@@ -389,13 +442,8 @@ func (d *Day) near() []int {
 	return order
 }
 
-func (d *Day) urgentFirst(order []int) bool {
-	for k := 1; k < len(order); k++ {
-		if d.Stops[order[k]].Urgent && !d.Stops[order[k-1]].Urgent {
-			return false
-		}
-	}
-	return true
+func (d *Day) inRank(order []int) bool {
+	return slices.IsSortedFunc(order, func(a, b int) int { return d.rank(a) - d.rank(b) })
 }
 
 // insert puts a stop where it costs least.
@@ -403,7 +451,7 @@ func (d *Day) insert(order []int, i int) []int {
 	best, least := append(slices.Clone(order), i), math.Inf(1)
 	for at := 0; at <= len(order); at++ {
 		with := slices.Insert(slices.Clone(order), at, i)
-		if c := d.cost(with); d.urgentFirst(with) && c < least {
+		if c := d.cost(with); d.inRank(with) && c < least {
 			best, least = with, c
 		}
 	}
@@ -420,10 +468,22 @@ func (d *Day) sheet(order []int) Sheet {
 	early, late := s.time, s.time
 	for k, i := range order {
 		stop := &d.Stops[i]
-		p := Planned{ID: stop.ID, Trouble: []string{}}
+		p := Planned{ID: stop.ID, Trouble: []string{}, How: Asked}
+		if stop.Arrived != nil {
+			s = d.step(s, i)
+			p.Starts, p.Early, p.Late, p.Ends = *stop.Arrived, *stop.Arrived, *stop.Arrived, Clock(s.time)
+			if stop.To != nil && p.Starts > *stop.To {
+				p.Trouble = append(p.Trouble, fmt.Sprintf("came %.0f min after the window that was promised closed, %s", float64(p.Starts-*stop.To), *stop.To))
+			}
+			early, late = stop.left(stop.Minutes.Least), stop.left(stop.Minutes.Most)
+			sheet.Stops = append(sheet.Stops, p)
+			sheet.Ends = p.Ends
+			continue
+		}
 		p.Drive, p.How = d.drive(s.at, i)
-		there := s.time + p.Drive
-		early, late = early+p.Drive, late+p.Drive
+		leaves := d.leaves(s.time)
+		there := leaves + p.Drive
+		early, late = d.leaves(early)+p.Drive, d.leaves(late)+p.Drive
 		opens := stop.opens()
 		p.Wait = max(0, opens-there)
 		early, late = max(early, opens), max(late, opens)
@@ -446,7 +506,7 @@ func (d *Day) sheet(order []int) Sheet {
 		if p.Ends > d.Ends {
 			p.Trouble = append(p.Trouble, fmt.Sprintf("ends %.0f min after the day does", float64(p.Ends-d.Ends)))
 		}
-		if stop.Urgent && k > 0 && !d.Stops[order[k-1]].Urgent {
+		if stop.Urgent && k > 0 && d.rank(order[k-1]) == rankOther {
 			p.Trouble = append(p.Trouble, "heat, smell or water, and others come before it")
 		}
 		if p.Wait >= leastGap {

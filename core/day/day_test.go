@@ -36,6 +36,10 @@ func drawn(r *rand.Rand, n int) *Day {
 			travel := float64(5 + r.IntN(30))
 			s.Travel = &travel
 		}
+		if r.IntN(6) == 0 { // somebody was there already
+			arrived := Clock(500 + r.IntN(120))
+			s.Arrived, d.Now = &arrived, clock("10:30")
+		}
 		d.Stops = append(d.Stops, s)
 	}
 	return d
@@ -49,7 +53,7 @@ func cheapest(d *Day) float64 {
 	var try func()
 	try = func() {
 		if len(order) == len(d.Stops) {
-			if d.urgentFirst(order) {
+			if d.inRank(order) {
 				best = min(best, d.cost(order))
 			}
 			return
@@ -115,6 +119,11 @@ func TestSheet(t *testing.T) {
 		{"too much for the day", []Stop{{ID: "a", Minutes: m(300)}, {ID: "b", Minutes: m(300)}}, true, []string{"a", "b"}, "ends 140 min after the day does", 0, "13:20"},
 		{"may get late", []Stop{{ID: "a", Minutes: m(60)}, {ID: "b", Minutes: m(60), To: clock("09:30")}}, true, []string{"a", "b"}, "late if the calls before it take long: 10:20 at the most", 1, "09:20"},
 		{"a drive that was asked", []Stop{{ID: "a", Minutes: m(60)}, {ID: "b", Minutes: m(60), Travel: &drive}}, true, []string{"a", "b"}, "", 1, "09:20"},
+		{"what was comes before what is planned", []Stop{
+			{ID: "a", Minutes: m(60)}, {ID: "b", Minutes: m(60), Urgent: true}, {ID: "c", Minutes: m(60), Arrived: clock("08:40"), Done: clock("09:30")},
+			{ID: "d", Minutes: m(30), Arrived: clock("09:40")},
+		}, false, []string{"c", "d", "b", "a"}, "", 1, "11:50"},
+		{"a hand's order holds for what is left", []Stop{{ID: "a", Minutes: m(60)}, {ID: "b", Minutes: m(60), To: clock("08:30"), Arrived: clock("09:00")}}, true, []string{"b", "a"}, "", 1, "10:20"},
 		{"a wait in between", []Stop{{ID: "a", Minutes: m(60)}, {ID: "b", Minutes: m(60), From: clock("13:00")}}, true, []string{"a", "b"}, "", 2, "13:00"},
 	} {
 		t.Run(row.name, func(t *testing.T) {
@@ -139,6 +148,23 @@ func TestSheet(t *testing.T) {
 			assert.GreaterOrEqual(t, last.Late, last.Starts)
 		})
 	}
+}
+
+// TestNow: once the day has begun nobody comes anywhere before it is now.
+func TestNow(t *testing.T) {
+	d := Day{Format: Format, Starts: *clock("08:00"), Ends: *clock("16:00"), Now: clock("11:00"), Stops: []Stop{
+		{ID: "next", Minutes: forecast.Minutes{Usual: 60, Least: 30, Most: 90}, To: clock("10:00")},
+		{ID: "was", Minutes: forecast.Minutes{Usual: 60, Least: 30, Most: 90}, To: clock("08:30"), Arrived: clock("09:00"), Done: clock("09:50")},
+	}}
+	require.NoError(t, d.Check())
+	s := d.Plan()
+	assert.Equal(t, "was", s.Stops[0].ID)
+	assert.Equal(t, "09:50", s.Stops[0].Ends.String())
+	assert.Equal(t, []string{"came 30 min after the window that was promised closed, 08:30"}, s.Stops[0].Trouble)
+	assert.Equal(t, "11:20", s.Stops[1].Starts.String(), "20 minutes of drive from now on")
+	assert.Contains(t, fmt.Sprint(s.Stops[1].Trouble), "80 min after the window that was promised closes")
+	d.Stops[1].Arrived = nil
+	assert.ErrorContains(t, d.Check(), "stops[1].done: nobody arrived before it")
 }
 
 func TestMiles(t *testing.T) {

@@ -131,6 +131,7 @@ test('from an inspector\'s list to a new circuit to its invoice, and a credit no
 	await sound(page, 'the invoices');
 	await page.goto(`${server.url}/days/${date()}`);
 	await expect(page.getByRole('region', { name: 'Planned and real' })).toContainText('Aviary porch');
+	await expect(page.getByRole('list', { name: 'Calls of Van 1' }).getByRole('listitem').first()).toContainText(/Aviary porch.*Arrived \d\d:\d\d, done \d\d:\d\d/);
 });
 
 test('the price list is set by the shop, and says what cannot be', async ({ page, server }) => {

@@ -185,12 +185,20 @@ func (s *calls) dayBook(ctx context.Context, date string) (api.DayBook, error) {
 			book.Known = append(book.Known, van)
 		}
 	}
+	shop, err := s.House(ctx)
+	if err != nil {
+		return book, err
+	}
+	zone, err := desk.ZoneOf(shop)
+	if err != nil {
+		return book, err
+	}
 	due, err := s.store.DueOnMap(ctx, s.now().Add(monthAhead), mostOnMap)
 	if err != nil {
 		return book, err
 	}
 	for _, van := range slices.Sorted(maps.Keys(byVan)) {
-		one, err := s.vanDay(ctx, book.Settings, date, van, byVan[van], due)
+		one, err := s.vanDay(ctx, book.Settings, zone, date, van, byVan[van], due)
 		if err != nil {
 			return book, err
 		}
@@ -200,7 +208,16 @@ func (s *calls) dayBook(ctx context.Context, date string) (api.DayBook, error) {
 	return book, nil
 }
 
-func (s *calls) vanDay(ctx context.Context, set api.DaySettings, date, van string, list []api.CallSummary, due []store.DueNear) (api.VanDay, error) {
+// clockOn is the time on the clocks of the shop, where it was that day.
+func clockOn(date string, at *time.Time, zone *time.Location) *day.Clock {
+	if at == nil || at.In(zone).Format(time.DateOnly) != date {
+		return nil
+	}
+	local := at.In(zone)
+	return new(day.Clock(60*local.Hour() + local.Minute()))
+}
+
+func (s *calls) vanDay(ctx context.Context, set api.DaySettings, zone *time.Location, date, van string, list []api.CallSummary, due []store.DueNear) (api.VanDay, error) {
 	v := api.VanDay{Van: van, Calls: list, TakeAlong: []supply.Pick{}, Near: []api.NearTest{}}
 	d, err := dayOf(set, date, van)
 	if err != nil {
@@ -221,11 +238,23 @@ func (s *calls) vanDay(ctx context.Context, set api.DaySettings, date, van strin
 		return int(a.Id - b.Id)
 	})
 	d.Keep = v.ByHand
+	// Once somebody came to the first, the rest is planned from what time it is.
+	if now := s.now().In(zone); now.Format(time.DateOnly) == date && slices.ContainsFunc(list, func(c api.CallSummary) bool { return c.Appointment.ArrivedAt != nil }) {
+		d.Now = clockOn(date, &now, zone)
+	}
 	here := map[int64]bool{}
 	for _, c := range list {
 		stop := day.Stop{ID: strconv.FormatInt(c.Id, 10), Title: c.Title, From: c.Appointment.From, To: c.Appointment.To, Travel: c.Appointment.Travel, Urgent: desk.Or(c.Urgent, false)}
 		if c.Minutes != nil {
 			stop.Minutes = *c.Minutes
+		}
+		if stop.Arrived = clockOn(date, c.Appointment.ArrivedAt, zone); stop.Arrived != nil {
+			stop.Done = clockOn(date, c.Appointment.DoneAt, zone)
+			if d.Now != nil && stop.Done == nil {
+				// What is expected of it is what is left.
+				gone := max(0, float64(*d.Now-*stop.Arrived))
+				stop.Minutes.Least, stop.Minutes.Usual, stop.Minutes.Most = stop.Minutes.Least+gone, stop.Minutes.Usual+gone, stop.Minutes.Most+gone
+			}
 		}
 		if site := desk.Or(c.Site, 0); site > 0 {
 			here[site] = true
@@ -471,7 +500,7 @@ func (s *calls) feedOf(ctx context.Context, van string, today time.Time) ([]repo
 	}
 	var events []report.Event
 	for _, date := range slices.Sorted(maps.Keys(byDate)) {
-		v, err := s.vanDay(ctx, set, date, van, byDate[date], nil)
+		v, err := s.vanDay(ctx, set, today.Location(), date, van, byDate[date], nil)
 		if err != nil {
 			return nil, err
 		}

@@ -62,6 +62,15 @@ func TestDay(t *testing.T) {
 	book = as[api.DayBook](o, job.Office, "PUT", "/api/v1/days/"+date+"/order", `{"van":"Van 1","calls":[]}`)
 	assert.False(t, book.Vans[0].ByHand)
 
+	// Once somebody came somewhere, that stands first, and the rest is planned from now on.
+	as[api.Call](o, job.Helper, "POST", "/api/v1/calls/1/clock", `{"mark":"arrived"}`)
+	o.now = o.now.Add(10 * time.Minute)
+	book = as[api.DayBook](o, job.Office, "GET", "/api/v1/days/"+date, "")
+	first := book.Vans[0].Sheet.Stops
+	assert.Equal(t, "1", first[0].ID)
+	assert.Equal(t, o.now.Add(-10*time.Minute).Local().Format("15:04"), first[0].Starts.String())
+	assert.Greater(t, first[1].Starts.String(), o.now.Local().Format("15:04"))
+
 	for _, row := range []struct{ method, path, body, says string }{
 		{"GET", "/api/v1/days/monday", "", "no day"},
 		{"PUT", "/api/v1/calls/1/appointment", `{"from":"25:00"}`, "from:"},
@@ -138,6 +147,9 @@ func TestPrice(t *testing.T) {
 	shown := as[api.CallPrice](o, job.Office, "GET", "/api/v1/calls/3/price?minutes=30&discount=Neighbour&tasks=gfci", "")
 	assert.Equal(t, price.Cents(8500+6000+18500), shown.Invoice.Totals.Net, "as it would be issued")
 	assert.Equal(t, price.Cents(3300), shown.Invoice.Totals.Discount)
+	for _, minutes := range []string{"NaN", "Inf", "-1", "1e9"} {
+		assert.Equal(t, 422, o.ask(job.Office, "GET", "/api/v1/calls/3/price?minutes="+minutes, "").Code, minutes)
+	}
 	quoted := as[api.CallPrice](o, job.Office, "POST", "/api/v1/calls/3/quote", `{"discount":"Neighbour","tasks":["gfci"]}`)
 	require.NotNil(t, quoted.Quote)
 	assert.Equal(t, "Neighbour", quoted.Quote.Discount.Name)

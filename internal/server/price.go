@@ -82,11 +82,25 @@ func (s *calls) charged(ctx context.Context, id int64) (v *desk.State, c corecal
 	return v, c, l, about, nil
 }
 
+// chosen is the work with what somebody said of it.
+func chosen(work price.Work, choice api.PriceChoice) (price.Work, error) {
+	work.Minutes, work.Tasks, work.ByHand = desk.Or(choice.Minutes, work.Minutes), desk.Or(choice.Tasks, nil), choice.Minutes != nil
+	if !(work.Minutes >= 0 && work.Minutes <= mostMinutes) {
+		return work, badInput{fmt.Errorf("minutes: %g is out of bounds, 0 to %d", work.Minutes, mostMinutes)}
+	}
+	return work, nil
+}
+
+// mostMinutes that are charged: 1,600 hours. Assumption.
+const mostMinutes = 100_000
+
 // quoteOf is a quote of the call as it is planned now.
 func quoteOf(v *desk.State, c corecall.Charged, l *price.List, about price.About, choice api.PriceChoice) (*price.Document, error) {
 	about.Discount = desk.Or(choice.Discount, "")
-	work := c.Planned
-	work.Minutes, work.Tasks, work.ByHand = desk.Or(choice.Minutes, work.Minutes), desk.Or(choice.Tasks, nil), choice.Minutes != nil
+	work, err := chosen(c.Planned, choice)
+	if err != nil {
+		return nil, err
+	}
 	ratio := 1.0
 	if v.Minutes.Usual > 0 {
 		ratio = work.Minutes / v.Minutes.Usual
@@ -101,10 +115,9 @@ func quoteOf(v *desk.State, c corecall.Charged, l *price.List, about price.About
 // invoiceOf is an invoice of what was done and used.
 func invoiceOf(c corecall.Charged, l *price.List, about price.About, choice api.PriceChoice) (*price.Document, error) {
 	about.Discount = desk.Or(choice.Discount, "")
-	work := c.Done
-	work.Minutes, work.Tasks, work.ByHand = desk.Or(choice.Minutes, work.Minutes), desk.Or(choice.Tasks, nil), choice.Minutes != nil
-	if work.Minutes < 0 || work.Minutes > 100_000 {
-		return nil, badInput{fmt.Errorf("minutes: %g is out of bounds", work.Minutes)}
+	work, err := chosen(c.Done, choice)
+	if err != nil {
+		return nil, err
 	}
 	d, err := l.InvoiceFor(about, work)
 	if err != nil {

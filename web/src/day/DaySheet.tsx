@@ -125,6 +125,8 @@ function Van({ date, van, known }: { date: string; van: VanDay; known: string[] 
 											? `Promised ${c.appointment.from ?? ''} to ${c.appointment.to ?? 'the evening'}. `
 											: ''}
 										{c.minutes && `${hours(c.minutes.least)} to ${hours(c.minutes.most)}. `}
+										{c.appointment?.arrivedAt &&
+											`Arrived ${s.starts}${c.appointment.doneAt ? `, done ${s.ends}. ` : '. '}`}
 										{s.slack !== undefined && s.slack >= 0 && `${Math.round(s.slack)} min of slack. `}
 										{s.early !== s.late && `Begins ${s.early} at the earliest, ${s.late} at the latest.`}
 									</span>
