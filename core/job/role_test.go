@@ -13,8 +13,8 @@ func TestRoles(t *testing.T) {
 		may  []Access
 	}{
 		{Electrician, Accesses},
-		{Helper, []Access{Read, WorkOn, Anybody, SignedIn}},
-		{Office, []Access{Read, Anybody, SignedIn}},
+		{Helper, []Access{Read, WorkOn, Plan, Anybody, SignedIn}},
+		{Office, []Access{Read, Plan, Anybody, SignedIn}},
 		{"", []Access{Anybody}},
 		{"owner", []Access{Anybody}},
 	} {
