@@ -28,7 +28,7 @@ for (const view of [{ width: 1280, height: 800 }, phone]) {
 		await frame.getByRole('button', { name: 'protect', exact: true }).click();
 		await page.getByRole('region', { name: /Cable to Loft stair/ }).getByRole('button', { name: 'must not go off' }).click();
 		const goes = page.getByRole('region', { name: 'What goes in' });
-		await goes.getByRole('button', { name: 'GFCI' }).click();
+		await goes.getByRole('button', { name: 'GFCI', exact: true }).click();
 		await goes.getByRole('button', { name: 'clamp', exact: true }).click();
 		await page.getByRole('button', { name: '22.5 in³' }).click();
 		await page.getByLabel('room', { exact: true }).selectOption('workshop');
@@ -238,7 +238,7 @@ test('the house: a school, the edition, a price and an amendment are kept and tu
 	const own = page.getByRole('form', { name: 'A thing of your own' });
 	await own.getByLabel('what it is called').fill('cable clip, 1/2 in');
 	await own.getByRole('button', { name: 'Add' }).click();
-	await page.getByText('Screws and small parts').first().click();
+	await page.getByText('Screws and small parts', { exact: true }).first().click();
 	await expect(page.getByRole('button', { name: 'Take cable clip, 1/2 in out' })).toBeVisible();
 	await page.goto(`${server.url}/vans`);
 	await expect(page.locator('#catalogue option[value="cable clip, 1/2 in"]')).toBeAttached();

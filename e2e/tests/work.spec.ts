@@ -303,7 +303,9 @@ test('the directory is corrected as it is found, and a pass is refused without a
 	await page.getByText("The panel's directory").click();
 	const blank = page.getByLabel('What breaker 7 serves');
 	await blank.fill('porch and birds');
+	const kept = page.waitForResponse((answer) => answer.url().includes('/directory') && answer.request().method() === 'PUT');
 	await blank.blur();
+	await kept;
 	await expect(blank).toHaveValue('porch and birds');
 	await page.reload();
 	await page.getByText("The panel's directory").click();

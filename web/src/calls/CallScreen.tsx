@@ -213,7 +213,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 				</main>
 			) : (
 				<main className="flex grow flex-col">
-					{!stop && (
+					{call.stops.length === 0 && (
 						<div className="px-4 wide:px-6">
 							<Clock call={call} />
 						</div>
@@ -277,7 +277,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 										The opened box
 									</Link>
 								</div>
-								<Clock call={call} />
+								{!building && <Clock call={call} />}
 								<LastTime call={call} devices={stop.devices.map((d) => d.id)} />
 								{building && <StopEditor key={stop.box} call={call} stop={stop} basics={basics} />}
 								<div className="wide:hidden">

@@ -53,7 +53,7 @@ function Loaded({ list, set }: { list: List; set: ReturnType<typeof useSetPrices
 	const put = (key: keyof typeof now) => (e: { target: { value: string } }) =>
 		setNow({ ...now, [key]: e.target.value });
 	const text = (words: string, key: keyof typeof now, wide = 'w-64') => (
-		<label className="grid gap-1 text-soft">
+		<label className="grid max-w-full min-w-0 gap-1 text-soft">
 			{words}
 			<input className={`${field} ${wide}`} value={now[key]} onChange={put(key)} />
 		</label>
@@ -101,7 +101,7 @@ function Loaded({ list, set }: { list: List; set: ReturnType<typeof useSetPrices
 	return (
 		<form
 			aria-label="Price list"
-			className="grid gap-6"
+			className="grid grid-cols-[minmax(0,1fr)] gap-6"
 			onSubmit={(e) => {
 				e.preventDefault();
 				save();
@@ -217,7 +217,7 @@ function Loaded({ list, set }: { list: List; set: ReturnType<typeof useSetPrices
 			<Part title="Who sells">
 				<div className="flex flex-wrap gap-x-6 gap-y-3">
 					{text('name', 'name')}
-					{text('address', 'address', 'w-96 max-w-full')}
+					{text('address', 'address', 'w-80 max-w-full')}
 					{text('tax number', 'taxId', 'w-40')}
 					{text('country, two letters', 'country', 'w-28')}
 				</div>
