@@ -55,7 +55,7 @@ func newRoot() *cobra.Command {
 		demoCommand(),
 		meterCommand(),
 		trialCommand(),
-		makeupCommand(), circuitCommand(), dayCommand(),
+		makeupCommand(), circuitCommand(), dayCommand(), drillCommand(),
 		rulesCommand(),
 		backupCommand(),
 		restoreCommand(),

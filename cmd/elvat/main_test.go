@@ -18,6 +18,7 @@ import (
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
+	"elvat/core/drill"
 	"elvat/core/tester"
 	"elvat/internal/demo"
 	"elvat/internal/meterlink"
@@ -378,4 +379,20 @@ func TestDayCommand(t *testing.T) {
 	_, problem, code := run(t, strings.Replace(day, "08:30", "8.30", 1), "day", "-")
 	assert.NotZero(t, code)
 	assert.Contains(t, problem, "8.30")
+}
+
+// TestDrillCommand: a scene is the same for the same seed, and hides what is wrong apart from
+// what the learner knows.
+func TestDrillCommand(t *testing.T) {
+	one, _, code := run(t, "", "drill", "--theme", "gfci", "--level", "2", "--seed", "5")
+	require.Zero(t, code)
+	two, _, _ := run(t, "", "drill", "--theme", "gfci", "--level", "2", "--seed", "5")
+	assert.Equal(t, one, two)
+	s, err := drill.Parse([]byte(one))
+	require.NoError(t, err)
+	assert.Empty(t, s.Circuit.Faults)
+	assert.NotEmpty(t, s.Hidden)
+	_, problem, code := run(t, "", "drill", "--theme", "magic")
+	assert.NotZero(t, code)
+	assert.Contains(t, problem, `theme: "magic" is none of`)
 }
