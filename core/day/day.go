@@ -24,6 +24,14 @@ func (c Clock) String() string {
 	return fmt.Sprintf("%02d:%02d", m/60%24, m%60)
 }
 
+// took is how long something takes, as people say it.
+func took(minutes float64) string {
+	if m := int(math.Round(minutes)); m >= 120 {
+		return fmt.Sprintf("%d h %02d min", m/60, m%60)
+	}
+	return fmt.Sprintf("%.0f min", minutes)
+}
+
 // MarshalText writes it as clocks show it.
 func (c Clock) MarshalText() ([]byte, error) { return []byte(c.String()), nil }
 
@@ -473,7 +481,7 @@ func (d *Day) sheet(order []int) Sheet {
 			s = d.step(s, i)
 			p.Starts, p.Early, p.Late, p.Ends = *stop.Arrived, *stop.Arrived, *stop.Arrived, Clock(s.time)
 			if stop.To != nil && p.Starts > *stop.To {
-				p.Trouble = append(p.Trouble, fmt.Sprintf("came %.0f min after the window that was promised closed, %s", float64(p.Starts-*stop.To), *stop.To))
+				p.Trouble = append(p.Trouble, fmt.Sprintf("came %s after the window that was promised closed, %s", took(float64(p.Starts-*stop.To)), *stop.To))
 			}
 			early, late = stop.left(stop.Minutes.Least), stop.left(stop.Minutes.Most)
 			sheet.Stops = append(sheet.Stops, p)
@@ -495,7 +503,7 @@ func (d *Day) sheet(order []int) Sheet {
 			switch {
 			case slack < 0:
 				sheet.Late -= slack
-				p.Trouble = append(p.Trouble, fmt.Sprintf("%.0f min after the window that was promised closes, %s", -slack, *stop.To))
+				p.Trouble = append(p.Trouble, fmt.Sprintf("%s after the window that was promised closes, %s", took(-slack), *stop.To))
 			case p.Late > *stop.To:
 				p.Trouble = append(p.Trouble, fmt.Sprintf("late if the calls before it take long: %s at the most, promised until %s", p.Late, *stop.To))
 			}
@@ -504,7 +512,7 @@ func (d *Day) sheet(order []int) Sheet {
 			p.Trouble = append(p.Trouble, fmt.Sprintf("before the window that was promised opens, %s: say so by telephone", *stop.From))
 		}
 		if p.Ends > d.Ends {
-			p.Trouble = append(p.Trouble, fmt.Sprintf("ends %.0f min after the day does", float64(p.Ends-d.Ends)))
+			p.Trouble = append(p.Trouble, fmt.Sprintf("ends %s after the day does", took(float64(p.Ends-d.Ends))))
 		}
 		if stop.Urgent && k > 0 && d.rank(order[k-1]) == rankOther {
 			p.Trouble = append(p.Trouble, "heat, smell or water, and others come before it")

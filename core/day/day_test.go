@@ -116,7 +116,7 @@ func TestSheet(t *testing.T) {
 		{"what is urgent comes first", []Stop{{ID: "a", Minutes: m(60), From: clock("08:00"), To: clock("08:10")}, {ID: "b", Minutes: m(60), Urgent: true}}, false, []string{"b", "a"}, "70 min after the window that was promised closes, 08:10", 1, "09:20"},
 		{"what may burn does not wait for its window", []Stop{{ID: "a", Minutes: m(60), Urgent: true, From: clock("14:00"), To: clock("15:00")}}, false, []string{"a"}, "before the window that was promised opens, 14:00: say so by telephone", 1, "08:00"},
 		{"by hand, and urgent last", []Stop{{ID: "a", Minutes: m(60)}, {ID: "b", Minutes: m(30), Urgent: true}}, true, []string{"a", "b"}, "others come before it", 1, "09:20"},
-		{"too much for the day", []Stop{{ID: "a", Minutes: m(300)}, {ID: "b", Minutes: m(300)}}, true, []string{"a", "b"}, "ends 140 min after the day does", 0, "13:20"},
+		{"too much for the day", []Stop{{ID: "a", Minutes: m(300)}, {ID: "b", Minutes: m(300)}}, true, []string{"a", "b"}, "ends 2 h 20 min after the day does", 0, "13:20"},
 		{"may get late", []Stop{{ID: "a", Minutes: m(60)}, {ID: "b", Minutes: m(60), To: clock("09:30")}}, true, []string{"a", "b"}, "late if the calls before it take long: 10:20 at the most", 1, "09:20"},
 		{"a drive that was asked", []Stop{{ID: "a", Minutes: m(60)}, {ID: "b", Minutes: m(60), Travel: &drive}}, true, []string{"a", "b"}, "", 1, "09:20"},
 		{"what was comes before what is planned", []Stop{

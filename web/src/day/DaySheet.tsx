@@ -127,7 +127,7 @@ function Van({ date, van, known }: { date: string; van: VanDay; known: string[] 
 										{c.minutes && `${hours(c.minutes.least)} to ${hours(c.minutes.most)}. `}
 										{c.appointment?.arrivedAt &&
 											`Arrived ${s.starts}${c.appointment.doneAt ? `, done ${s.ends}. ` : '. '}`}
-										{s.slack !== undefined && s.slack >= 0 && `${Math.round(s.slack)} min of slack. `}
+										{s.slack !== undefined && s.slack >= 0 && `${span(s.slack)} of slack. `}
 										{s.early !== s.late && `Begins ${s.early} at the earliest, ${s.late} at the latest.`}
 									</span>
 									{s.trouble.map((t) => (
@@ -187,11 +187,13 @@ function Van({ date, van, known }: { date: string; van: VanDay; known: string[] 
 
 const how = { asked: 'as somebody said', distance: 'by distance', assumed: 'assumed' };
 
+const span = (minutes: number) => (minutes >= 120 ? hours(minutes) : `${Math.round(minutes)} min`);
+
 /** What comes before a stop: the drive, the wait, the time that is free. */
 function before(s: PlannedStop, gap?: { from: string; to: string }): string {
 	const said = [];
 	if (s.drive >= 1) said.push(`${Math.round(s.drive)} min drive, ${how[s.how]}`);
-	if (s.wait >= 1) said.push(`${Math.round(s.wait)} min to wait`);
+	if (s.wait >= 1) said.push(`${span(s.wait)} to wait`);
 	return said.join(', ') + (gap ? ` (${gap.from} to ${gap.to} free)` : '');
 }
 
