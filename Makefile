@@ -1,7 +1,7 @@
 # Two commands do everything on a fresh machine with Go, Node and make:
 #   make demo   installs, builds, starts with demo data, prints the address
 #   make test   installs Chromium, ngspice, poppler and certutil from Debian if missing, runs all tests
-.PHONY: demo build test test-go test-web test-e2e setup bench effort histories kills fuzz audit shots generate clean
+.PHONY: demo build test test-go test-web test-e2e setup bench effort histories drawn kills fuzz audit shots generate clean
 .DEFAULT_GOAL := build
 SHELL := /bin/bash
 
@@ -75,6 +75,10 @@ effort: setup build e2e/node_modules/.done
 histories: setup build e2e/node_modules/.done
 	ELVAT_HISTORIES=10000 go test -run ThreeApart -timeout 30m ./core/call
 	cd e2e && HISTORIES=50 npx playwright test --project=tests apart.spec
+
+# Boxes and states drawn at random, all 10,000 of each: what make test does half of.
+drawn:
+	ELVAT_DRAWN=1 go test -v -run 'NoPlanBreaksARule|ProposedTestsHurtNobody' ./core/makeup ./core/diagnosis
 
 # Kill -9 in the middle of writes, at length: what make test does sixty times.
 kills:
