@@ -130,6 +130,15 @@ func (d *draft) mergeAppointment(set func(*Appointment)) error {
 	return mergePart(d, Key{Kind: TheAppointment}, checkAppointment, set)
 }
 
+// Stop is the appointment as a van's day is planned by it, by the clocks of a zone.
+func (a *Appointment) Stop(date string, zone *time.Location) day.Stop {
+	s := day.Stop{From: a.From, To: a.To, Travel: a.Travel, Arrived: day.ClockOn(date, a.ArrivedAt, zone)}
+	if s.Arrived != nil {
+		s.Done = day.ClockOn(date, a.DoneAt, zone)
+	}
+	return s
+}
+
 // A Mark is a moment of a call.
 type Mark string
 

@@ -139,11 +139,10 @@ func (n *NewRun) Open(p *newrun.Plan) []string {
 // proof done.
 func (n *NewRun) Gate(p *newrun.Plan) job.Gate {
 	g := job.Gate{Gate: job.ToLay, Missing: []string{}, SaidMissing: []words.Said{}}
-	if open := n.Open(p); len(open) > 0 {
-		for _, f := range p.Findings {
-			if slices.Contains(open, f.Key) {
-				g.Missing = append(g.Missing, strings.TrimSuffix(f.Text, "."))
-			}
+	open := n.Open(p)
+	for _, f := range p.Findings {
+		if slices.Contains(open, f.Key) {
+			g.Missing = append(g.Missing, strings.TrimSuffix(f.Text, "."))
 		}
 	}
 	for _, s := range p.Steps {

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"time"
 
 	"elvat/core/forecast"
 	"elvat/core/strict"
@@ -30,6 +31,15 @@ func took(minutes float64) string {
 		return fmt.Sprintf("%d h %02d min", m/60, m%60)
 	}
 	return fmt.Sprintf("%.0f min", minutes)
+}
+
+// ClockOn is the time on the clocks of a zone; nil where it was not that day.
+func ClockOn(date string, at *time.Time, zone *time.Location) *Clock {
+	if at == nil || at.In(zone).Format(time.DateOnly) != date {
+		return nil
+	}
+	local := at.In(zone)
+	return new(Clock(60*local.Hour() + local.Minute()))
 }
 
 // MarshalText writes it as clocks show it.
@@ -72,8 +82,9 @@ type Stop struct {
 	At     *Point `json:"at,omitempty"`
 	// Travel is how many minutes the drive there takes, as somebody said; nil: by distance.
 	Travel *float64 `json:"travel,omitempty"`
-	// Arrived and Done are when somebody came and went: what was, not what is planned. A stop
-	// that goes on takes Minutes from Arrived.
+	// Arrived and Done are when somebody came and went: what was, not what is planned. The
+	// Minutes of a stop that goes on are what is left of it: from now, or from Arrived where
+	// nobody says what time it is.
 	Arrived *Clock `json:"arrived,omitempty"`
 	Done    *Clock `json:"done,omitempty"`
 }
@@ -90,7 +101,8 @@ type Day struct {
 	Stops  []Stop  `json:"stops"`
 	// Keep: the order of the stops is the one wanted.
 	Keep bool `json:"keep,omitempty"`
-	// Now is what time it is, where the day has begun: nobody comes anywhere before it.
+	// Now is what time it is. Once somebody arrived anywhere, nobody comes to the rest before it;
+	// until then the sheet is as it was printed the evening before.
 	Now *Clock `json:"now,omitempty"`
 }
 
@@ -256,6 +268,10 @@ const mostExact = 12
 
 // Plan orders the stops.
 func (d *Day) Plan() Sheet {
+	if !slices.ContainsFunc(d.Stops, func(s Stop) bool { return s.Arrived != nil }) {
+		fresh := *d
+		fresh.Now, d = nil, &fresh
+	}
 	order := make([]int, len(d.Stops))
 	for i := range order {
 		order[i] = i
@@ -312,11 +328,11 @@ func (d *Day) rank(i int) int {
 }
 
 // left is when a stop where somebody came is left.
-func (s *Stop) left(minutes float64) float64 {
+func (d *Day) left(s *Stop, minutes float64) float64 {
 	if s.Done != nil {
 		return float64(*s.Done)
 	}
-	return float64(*s.Arrived) + minutes
+	return d.leaves(float64(*s.Arrived)) + minutes
 }
 
 // leaves is when the van can drive on.
@@ -331,7 +347,7 @@ func (d *Day) leaves(time float64) float64 {
 func (d *Day) step(s state, i int) state {
 	stop := &d.Stops[i]
 	if stop.Arrived != nil {
-		return state{i, stop.left(stop.Minutes.Usual), s.cost}
+		return state{i, d.left(stop, stop.Minutes.Usual), s.cost}
 	}
 	drive, _ := d.drive(s.at, i)
 	begins := d.leaves(s.time) + drive
@@ -483,7 +499,7 @@ func (d *Day) sheet(order []int) Sheet {
 			if stop.To != nil && p.Starts > *stop.To {
 				p.Trouble = append(p.Trouble, fmt.Sprintf("came %s after the window that was promised closed, %s", took(float64(p.Starts-*stop.To)), *stop.To))
 			}
-			early, late = stop.left(stop.Minutes.Least), stop.left(stop.Minutes.Most)
+			early, late = d.left(stop, stop.Minutes.Least), d.left(stop, stop.Minutes.Most)
 			sheet.Stops = append(sheet.Stops, p)
 			sheet.Ends = p.Ends
 			continue

@@ -163,7 +163,11 @@ func TestNow(t *testing.T) {
 	assert.Equal(t, []string{"came 30 min after the window that was promised closed, 08:30"}, s.Stops[0].Trouble)
 	assert.Equal(t, "11:20", s.Stops[1].Starts.String(), "20 minutes of drive from now on")
 	assert.Contains(t, fmt.Sprint(s.Stops[1].Trouble), "80 min after the window that was promised closes")
+	d.Stops[1].Done = nil
+	assert.Equal(t, "12:00", d.Plan().Stops[0].Ends.String(), "an hour is left of it")
 	d.Stops[1].Arrived = nil
+	assert.Equal(t, "08:00", d.Plan().Stops[0].Starts.String(), "the day has not begun")
+	d.Stops[1].Done = clock("09:50")
 	assert.ErrorContains(t, d.Check(), "stops[1].done: nobody arrived before it")
 }
 

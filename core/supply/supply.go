@@ -257,3 +257,25 @@ func Against(needs []Need, have map[string]float64) []Pick {
 	}
 	return picks
 }
+
+// Together adds what another call asks for to what is taken along for a day; why is that call.
+// What several ask for is needed if any of them does.
+func Together(all, more []Pick, why string) []Pick {
+	for _, p := range more {
+		i := slices.IndexFunc(all, func(have Pick) bool { return have.Item == p.Item && have.Unit == p.Unit })
+		if i < 0 {
+			p.Why = why
+			all = append(all, p)
+			continue
+		}
+		have := &all[i]
+		have.Count += p.Count
+		have.Probability = 1 - (1-have.Probability)*(1-p.Probability)
+		have.Short = max(0, have.Count-have.Have)
+		if !strings.Contains(have.Why, why) {
+			have.Why += ", " + why
+		}
+	}
+	slices.SortStableFunc(all, func(a, b Pick) int { return cmp.Compare(b.Probability, a.Probability) })
+	return all
+}

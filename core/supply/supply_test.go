@@ -132,3 +132,20 @@ func TestPicksAndUseMeet(t *testing.T) {
 		assert.Contains(t, picked, item)
 	}
 }
+
+// TestTogether: two calls that ask for the same thing want both, and it is likelier wanted than
+// by either alone.
+func TestTogether(t *testing.T) {
+	pick := func(item string, count, p, have float64) Pick {
+		return Pick{Need: Need{Item: item, Count: count, Probability: p}, Have: have, Short: max(0, count-have)}
+	}
+	all := Together(nil, []Pick{pick("lever", 2, 0.5, 3), pick("box", 1, 0.6, 0)}, "Loft")
+	all = Together(all, []Pick{pick("lever", 2, 0.5, 3)}, "Porch")
+	assert.Len(t, all, 2)
+	assert.Equal(t, "lever", all[0].Item, "wanted with 75 %")
+	assert.InDelta(t, 0.75, all[0].Probability, 1e-9)
+	assert.Equal(t, 4.0, all[0].Count)
+	assert.Equal(t, 1.0, all[0].Short)
+	assert.Equal(t, "Loft, Porch", all[0].Why)
+	assert.Equal(t, "Loft", all[1].Why)
+}

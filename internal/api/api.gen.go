@@ -1279,23 +1279,22 @@ type Chosen = makeup.Device
 // ClockMark defines model for ClockMark.
 type ClockMark = corecall.MarkClock
 
+// ClockedCall defines model for ClockedCall.
+type ClockedCall struct {
+	ArrivedAt *time.Time `json:"arrivedAt,omitempty"`
+
+	// Expected What something takes: usually, and what eight of ten lie between
+	Expected Minutes  `json:"expected"`
+	Found    *float64 `json:"found,omitempty"`
+	Id       int64    `json:"id"`
+	Title    string   `json:"title"`
+	Took     float64  `json:"took"`
+}
+
 // Clocks defines model for Clocks.
 type Clocks struct {
-	Calls []struct {
-		ArrivedAt *time.Time `json:"arrivedAt,omitempty"`
-
-		// Expected What something takes: usually, and what eight of ten lie between
-		Expected Minutes  `json:"expected"`
-		Found    *float64 `json:"found,omitempty"`
-		Id       int64    `json:"id"`
-		Title    string   `json:"title"`
-		Took     float64  `json:"took"`
-	} `json:"calls"`
-	Learned struct {
-		Calls  int     `json:"calls"`
-		Factor float64 `json:"factor"`
-		Widen  float64 `json:"widen"`
-	} `json:"learned"`
+	Calls   []ClockedCall  `json:"calls"`
+	Learned LearnedMinutes `json:"learned"`
 }
 
 // Clue defines model for Clue.
@@ -1695,6 +1694,13 @@ type LandingPlace = makeup.LandingPlace
 
 // Learned defines model for Learned.
 type Learned = diagnosis.Learned
+
+// LearnedMinutes defines model for LearnedMinutes.
+type LearnedMinutes struct {
+	Calls  int     `json:"calls"`
+	Factor float64 `json:"factor"`
+	Widen  float64 `json:"widen"`
+}
 
 // Learning defines model for Learning.
 type Learning = diagnosis.Learning

@@ -53,6 +53,24 @@ func (s *calls) daySettings(ctx context.Context) (api.DaySettings, error) {
 	return set, json.Unmarshal(kept, &set)
 }
 
+// zone is that of the shop's clocks.
+func (s *calls) zone(ctx context.Context) (*time.Location, error) {
+	shop, err := s.House(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return desk.ZoneOf(shop)
+}
+
+// listed are the calls in hand, or those that are over, as lists show them.
+func (s *calls) listed(ctx context.Context, over bool) ([]api.CallSummary, error) {
+	lines, err := s.store.CallLines(ctx, over, 0, mostInHand)
+	if err != nil {
+		return nil, err
+	}
+	return summaries(lines)
+}
+
 // dayOf is the day of a van as the core plans it, without its stops.
 func dayOf(set api.DaySettings, date, van string) (*day.Day, error) {
 	d := &day.Day{Format: day.Format, Date: date, Van: van, Base: set.Base, MPH: desk.Or(set.Mph, 0), Stops: []day.Stop{}}
@@ -144,11 +162,7 @@ func (s *calls) dayBook(ctx context.Context, date string) (api.DayBook, error) {
 	if book.Settings, err = s.daySettings(ctx); err != nil {
 		return book, err
 	}
-	inHand, err := s.store.CallLines(ctx, false, 0, mostInHand)
-	if err != nil {
-		return book, err
-	}
-	list, err := summaries(inHand)
+	list, err := s.listed(ctx, false)
 	if err != nil {
 		return book, err
 	}
@@ -185,11 +199,7 @@ func (s *calls) dayBook(ctx context.Context, date string) (api.DayBook, error) {
 			book.Known = append(book.Known, van)
 		}
 	}
-	shop, err := s.House(ctx)
-	if err != nil {
-		return book, err
-	}
-	zone, err := desk.ZoneOf(shop)
+	zone, err := s.zone(ctx)
 	if err != nil {
 		return book, err
 	}
@@ -206,15 +216,6 @@ func (s *calls) dayBook(ctx context.Context, date string) (api.DayBook, error) {
 		book.Vans = append(book.Vans, one)
 	}
 	return book, nil
-}
-
-// clockOn is the time on the clocks of the shop, where it was that day.
-func clockOn(date string, at *time.Time, zone *time.Location) *day.Clock {
-	if at == nil || at.In(zone).Format(time.DateOnly) != date {
-		return nil
-	}
-	local := at.In(zone)
-	return new(day.Clock(60*local.Hour() + local.Minute()))
 }
 
 func (s *calls) vanDay(ctx context.Context, set api.DaySettings, zone *time.Location, date, van string, list []api.CallSummary, due []store.DueNear) (api.VanDay, error) {
@@ -238,23 +239,14 @@ func (s *calls) vanDay(ctx context.Context, set api.DaySettings, zone *time.Loca
 		return int(a.Id - b.Id)
 	})
 	d.Keep = v.ByHand
-	// Once somebody came to the first, the rest is planned from what time it is.
-	if now := s.now().In(zone); now.Format(time.DateOnly) == date && slices.ContainsFunc(list, func(c api.CallSummary) bool { return c.Appointment.ArrivedAt != nil }) {
-		d.Now = clockOn(date, &now, zone)
-	}
+	now := s.now()
+	d.Now = day.ClockOn(date, &now, zone)
 	here := map[int64]bool{}
 	for _, c := range list {
-		stop := day.Stop{ID: strconv.FormatInt(c.Id, 10), Title: c.Title, From: c.Appointment.From, To: c.Appointment.To, Travel: c.Appointment.Travel, Urgent: desk.Or(c.Urgent, false)}
+		stop := c.Appointment.Stop(date, zone)
+		stop.ID, stop.Title, stop.Urgent = strconv.FormatInt(c.Id, 10), c.Title, desk.Or(c.Urgent, false)
 		if c.Minutes != nil {
 			stop.Minutes = *c.Minutes
-		}
-		if stop.Arrived = clockOn(date, c.Appointment.ArrivedAt, zone); stop.Arrived != nil {
-			stop.Done = clockOn(date, c.Appointment.DoneAt, zone)
-			if d.Now != nil && stop.Done == nil {
-				// What is expected of it is what is left.
-				gone := max(0, float64(*d.Now-*stop.Arrived))
-				stop.Minutes.Least, stop.Minutes.Usual, stop.Minutes.Most = stop.Minutes.Least+gone, stop.Minutes.Usual+gone, stop.Minutes.Most+gone
-			}
 		}
 		if site := desk.Or(c.Site, 0); site > 0 {
 			here[site] = true
@@ -323,32 +315,8 @@ func (s *calls) takeAlong(ctx context.Context, list []api.CallSummary) ([]supply
 			return nil, err
 		}
 		picks, _ := v.Record.Picks(v.View, desk.Stocked(found))
-		for _, p := range picks {
-			i := slices.IndexFunc(all, func(have supply.Pick) bool { return have.Item == p.Item && have.Unit == p.Unit })
-			if i < 0 {
-				p.Why = v.Call.Title
-				all = append(all, p)
-				continue
-			}
-			have := &all[i]
-			have.Count += p.Count
-			have.Probability = 1 - (1-have.Probability)*(1-p.Probability)
-			have.Short = max(0, have.Count-have.Have)
-			if !strings.Contains(have.Why, v.Call.Title) {
-				have.Why += ", " + v.Call.Title
-			}
-		}
+		all = supply.Together(all, picks, v.Call.Title)
 	}
-	slices.SortStableFunc(all, func(a, b supply.Pick) int {
-		switch {
-		case a.Probability > b.Probability:
-			return -1
-		case a.Probability < b.Probability:
-			return 1
-		default:
-			return 0
-		}
-	})
 	return all, nil
 }
 
@@ -358,11 +326,7 @@ const mostClocks = 50
 // past are the newest calls whose clock says what they took.
 func (s *calls) clocks(ctx context.Context) (list []api.CallSummary, err error) {
 	for _, over := range []bool{false, true} {
-		lines, err := s.store.CallLines(ctx, over, 0, mostInHand)
-		if err != nil {
-			return nil, err
-		}
-		all, err := summaries(lines)
+		all, err := s.listed(ctx, over)
 		if err != nil {
 			return nil, err
 		}
@@ -401,28 +365,22 @@ func (s *calls) ListClocks(ctx context.Context, _ api.ListClocksRequestObject) (
 	if err := s.freshen(ctx, false); err != nil {
 		return nil, err
 	}
-	now := api.ListClocks200JSONResponse{}
 	list, err := s.clocks(ctx)
 	if err != nil {
 		return nil, err
 	}
-	rows := []map[string]any{}
+	now := api.ListClocks200JSONResponse{Calls: []api.ClockedCall{}}
 	for _, c := range list {
-		row := map[string]any{"id": c.Id, "title": c.Title, "arrivedAt": c.Appointment.ArrivedAt, "took": c.Appointment.Took(), "expected": c.Appointment.Expected}
-		if f := c.Appointment.FoundAt; f != nil {
-			row["found"] = f.Sub(*c.Appointment.ArrivedAt).Minutes()
+		a := c.Appointment
+		row := api.ClockedCall{Id: c.Id, Title: c.Title, ArrivedAt: a.ArrivedAt, Took: a.Took(), Expected: *a.Expected}
+		if a.FoundAt != nil {
+			row.Found = new(a.FoundAt.Sub(*a.ArrivedAt).Minutes())
 		}
-		rows = append(rows, row)
+		now.Calls = append(now.Calls, row)
 	}
 	learned, err := s.Correction(ctx)
-	if err != nil {
-		return nil, err
-	}
-	text, err := json.Marshal(map[string]any{"calls": rows, "learned": learned})
-	if err != nil {
-		return nil, err
-	}
-	return now, json.Unmarshal(text, &now)
+	now.Learned = api.LearnedMinutes(learned)
+	return now, err
 }
 
 // MakeFeed lets a calendar program read a van's calendar.
@@ -455,11 +413,7 @@ func (s *calls) ReadFeed(ctx context.Context, r api.ReadFeedRequestObject) (api.
 	if err != nil {
 		return nil, err
 	}
-	shop, err := s.House(ctx)
-	if err != nil {
-		return nil, err
-	}
-	zone, err := desk.ZoneOf(shop)
+	zone, err := s.zone(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -483,11 +437,7 @@ func (s *calls) feedOf(ctx context.Context, van string, today time.Time) ([]repo
 	if err != nil {
 		return nil, err
 	}
-	lines, err := s.store.CallLines(ctx, false, 0, mostInHand)
-	if err != nil {
-		return nil, err
-	}
-	list, err := summaries(lines)
+	list, err := s.listed(ctx, false)
 	if err != nil {
 		return nil, err
 	}

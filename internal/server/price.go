@@ -101,11 +101,11 @@ func quoteOf(v *desk.State, c corecall.Charged, l *price.List, about price.About
 	if err != nil {
 		return nil, err
 	}
-	ratio := 1.0
-	if v.Minutes.Usual > 0 {
-		ratio = work.Minutes / v.Minutes.Usual
+	minutes := v.Minutes
+	if minutes.Usual > 0 { // the range goes with what somebody says of the minutes
+		minutes = minutes.Times(work.Minutes / minutes.Usual)
 	}
-	q, err := l.QuoteFor(about, work, v.Minutes.Least*ratio, v.Minutes.Most*ratio, c.Cases...)
+	q, err := l.QuoteFor(about, work, minutes.Least, minutes.Most, c.Cases...)
 	if err != nil {
 		return nil, badInput{err}
 	}
@@ -296,11 +296,7 @@ func (s *calls) GetQuotePaper(ctx context.Context, r api.GetQuotePaperRequestObj
 }
 
 func (s *calls) paper(ctx context.Context, out io.Writer, d *price.Document) error {
-	shop, err := s.House(ctx)
-	if err != nil {
-		return err
-	}
-	zone, err := desk.ZoneOf(shop)
+	zone, err := s.zone(ctx)
 	if err != nil {
 		return err
 	}

@@ -2443,25 +2443,27 @@ export interface components {
             settings: components["schemas"]["DaySettings"];
         };
         Clocks: {
-            calls: {
-                /** Format: int64 */
-                id: number;
-                title: string;
-                /** Format: date-time */
-                arrivedAt?: string;
-                /** Format: double */
-                found?: number;
-                /** Format: double */
-                took: number;
-                expected: components["schemas"]["Minutes"];
-            }[];
-            learned: {
-                calls: number;
-                /** Format: double */
-                factor: number;
-                /** Format: double */
-                widen: number;
-            };
+            calls: components["schemas"]["ClockedCall"][];
+            learned: components["schemas"]["LearnedMinutes"];
+        };
+        ClockedCall: {
+            /** Format: int64 */
+            id: number;
+            title: string;
+            /** Format: date-time */
+            arrivedAt?: string;
+            /** Format: double */
+            found?: number;
+            /** Format: double */
+            took: number;
+            expected: components["schemas"]["Minutes"];
+        };
+        LearnedMinutes: {
+            calls: number;
+            /** Format: double */
+            factor: number;
+            /** Format: double */
+            widen: number;
         };
         FeedOf: {
             van: string;

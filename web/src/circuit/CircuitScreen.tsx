@@ -19,7 +19,7 @@ import { Order } from './Order';
 import { Steps } from './Steps';
 import { WayDrawing } from './WayDrawing';
 import { Why } from './Why';
-import { hours } from './words';
+import { hours, protectionWords } from './words';
 
 const sheets = [
 	{ key: 'order', words: 'Ordered' },
@@ -162,7 +162,7 @@ function Answer({ plan }: { plan: NewRunPlan }) {
 	const cells: [string, string, string][] = [
 		[
 			`${plan.breaker.amps} A`,
-			protection[plan.breaker.protection] ?? '',
+			plan.breaker.protection === 'unknown' ? '' : (protectionWords[plan.breaker.protection] ?? ''),
 			`breaker${plan.breaker.label ? ` ${plan.breaker.label}` : ', no number yet'}`,
 		],
 		[
@@ -192,14 +192,6 @@ function Answer({ plan }: { plan: NewRunPlan }) {
 		</ul>
 	);
 }
-
-const protection: Record<string, string> = {
-	none: 'plain',
-	gfci: 'GFCI',
-	afci: 'AFCI',
-	dual: 'AFCI and GFCI',
-	unknown: '',
-};
 
 const round = (v: number) => (v >= 10 ? Math.round(v) : Math.round(v * 10) / 10);
 

@@ -123,34 +123,13 @@ function Loaded({ list, set }: { list: List; set: ReturnType<typeof useSetPrices
 					{text('a quote holds, days', 'days', 'w-20 text-right mono')}
 					{text('before invoice numbers', 'number', 'w-28')}
 				</div>
-				<fieldset className="m-0 flex flex-wrap gap-x-6 gap-y-3 border-0 p-0">
-					<legend className="p-0 pb-1 font-bold">Put on the cost of parts, in percent</legend>
-					{[{ key: '', words: 'all others' }, ...shelves.filter((s) => s.key !== 'tool')].map((s) => (
-						<label key={s.key} className="grid gap-1 text-soft">
-							{s.words.toLowerCase()}
-							<input
-								className={`${field} mono w-24 text-right`}
-								inputMode="decimal"
-								value={markup[s.key] ?? ''}
-								onChange={(e) => setMarkup({ ...markup, [s.key]: e.target.value })}
-							/>
-						</label>
-					))}
-				</fieldset>
-				<fieldset className="m-0 flex flex-wrap gap-x-6 gap-y-3 border-0 p-0">
-					<legend className="p-0 pb-1 font-bold">Tax, in percent</legend>
-					{kinds.map((k) => (
-						<label key={k.key} className="grid gap-1 text-soft">
-							{k.words}
-							<input
-								className={`${field} mono w-24 text-right`}
-								inputMode="decimal"
-								value={tax[k.key] ?? ''}
-								onChange={(e) => setTax({ ...tax, [k.key]: e.target.value })}
-							/>
-						</label>
-					))}
-				</fieldset>
+				<Shares
+					title="Put on the cost of parts, in percent"
+					rows={[{ key: '', words: 'all others' }, ...shelves.filter((s) => s.key !== 'tool')]}
+					typed={markup}
+					set={setMarkup}
+				/>
+				<Shares title="Tax, in percent" rows={kinds} typed={tax} set={setTax} />
 			</Part>
 			<Part title="Tasks at a fixed price">
 				{tasks.map((t, i) => (
@@ -230,5 +209,32 @@ function Loaded({ list, set }: { list: List; set: ReturnType<typeof useSetPrices
 				{set.isSuccess && <span role="status">Kept.</span>}
 			</div>
 		</form>
+	);
+}
+
+interface SharesProps {
+	title: string;
+	rows: readonly { key: string; words: string }[];
+	typed: Record<string, string>;
+	set: (typed: Record<string, string>) => void;
+}
+
+/** Shares in percent, one a row. */
+function Shares({ title, rows, typed, set }: SharesProps) {
+	return (
+		<fieldset className="m-0 flex flex-wrap gap-x-6 gap-y-3 border-0 p-0">
+			<legend className="p-0 pb-1 font-bold">{title}</legend>
+			{rows.map((row) => (
+				<label key={row.key} className="grid gap-1 text-soft">
+					{row.words.toLowerCase()}
+					<input
+						className={`${field} mono w-24 text-right`}
+						inputMode="decimal"
+						value={typed[row.key] ?? ''}
+						onChange={(e) => set({ ...typed, [row.key]: e.target.value })}
+					/>
+				</label>
+			))}
+		</fieldset>
 	);
 }
