@@ -1,6 +1,6 @@
 # Two commands do everything on a fresh machine with Go, Node and make:
 #   make demo   installs, builds, starts with demo data, prints the address
-#   make test   installs Chromium, ngspice, poppler and certutil from Debian if missing, runs all tests
+#   make test   installs Chromium without a window, ngspice, poppler and certutil from Debian if missing, runs all tests
 .PHONY: demo build test test-go test-web test-e2e setup bench effort histories drawn kills fuzz audit shots generate clean
 .DEFAULT_GOAL := build
 SHELL := /bin/bash
@@ -42,13 +42,14 @@ test-go:
 	go vet ./...
 	go tool staticcheck ./...
 	GOOS=js GOARCH=wasm go build ./core/... ./internal/phone
-	go test -skip AgainstNgspice ./...
+	@# Vetted above: go test would do it once more, of everything that is built in.
+	go test -vet=off -skip AgainstNgspice ./...
 	@# What runs on several processors at once, and the fast packages, under the race detector.
-	go test -race -short -run 'ThreeApart' ./core/call
-	go test -race -short ./core/job ./core/merge ./core/supply ./core/visit
-	go test -race -run 'TestActsSettle|TestABoxNobodyDrew|TestWhy|TestOutcomes' ./core/diagnosis
+	go test -vet=off -race -short -run 'ThreeApart' ./core/call
+	go test -vet=off -race -short ./core/job ./core/merge ./core/supply ./core/visit
+	go test -vet=off -race -run 'TestActsSettle|TestABoxNobodyDrew|TestWhy|TestOutcomes' ./core/diagnosis
 	@# By itself and at length: its log is the table of what was compared with ngspice.
-	set -o pipefail; go test -v -run AgainstNgspice ./core/network ./core/tester | grep -v -e '=== ' -e '--- PASS'
+	set -o pipefail; go test -vet=off -v -run AgainstNgspice ./core/network ./core/tester | grep -v -e '=== ' -e '--- PASS'
 
 test-web: web/node_modules/.done web/src/phone/phone.wasm
 	cd web && npm run --silent check && npm run --silent test
@@ -59,7 +60,8 @@ test-e2e: build e2e/node_modules/.done
 # Chromium, ngspice, poppler and certutil come from Debian; nothing else is downloaded outside the registries.
 setup:
 	@missing=""; \
-	for tool in chromium ngspice; do command -v $$tool >/dev/null || missing="$$missing $$tool"; done; \
+	command -v ngspice >/dev/null || missing="$$missing ngspice"; \
+	command -v chromium-headless-shell >/dev/null || missing="$$missing chromium-headless-shell"; \
 	command -v pdftotext >/dev/null || missing="$$missing poppler-utils"; \
 	command -v certutil >/dev/null || missing="$$missing libnss3-tools"; \
 	if [ -n "$$missing" ]; then \

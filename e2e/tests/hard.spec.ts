@@ -73,7 +73,7 @@ for (const look of looks) {
 
 test('every screen lists the keys that it answers, and answers them', async ({ page, server }) => {
 	await page.goto(`${server.url}/calls/1/boxes/B2`);
-	await page.waitForLoadState('networkidle');
+	await expect(page.getByRole('tab', { name: /Findings/ })).toBeVisible();
 	await page.keyboard.press('?');
 	const keys = page.getByRole('dialog', { name: 'Keys' });
 	await expect(keys).toContainText('Findings');

@@ -52,6 +52,7 @@ const lies = (page: Page) =>
 		.catch(() => -1); // it is just loaded anew
 
 test('a phone that trusts the shop keeps the application; one that only tapped the warning away is told why not', async ({ launchOptions }) => {
+	test.slow(); // two browsers of its own, and two waits for what a phone puts away
 	const server = new Server('serve', '0.0.0.0');
 	const homes = [1, 2].map(() => mkdtempSync(join(tmpdir(), 'elvat-home-')));
 	const [trusting, doubting] = homes as [string, string];
