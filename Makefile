@@ -80,7 +80,7 @@ histories: setup build e2e/node_modules/.done
 
 # Boxes and states drawn at random, all 10,000 of each: what make test does half of.
 drawn:
-	ELVAT_DRAWN=1 go test -v -run 'NoPlanBreaksARule|ProposedTestsHurtNobody' ./core/makeup ./core/diagnosis
+	ELVAT_DRAWN=1 go test -v -run 'NoPlanBreaksARule|ProposedTestsHurtNobody|TestShip' ./core/makeup ./core/diagnosis ./core/drill
 
 # Kill -9 in the middle of writes, at length: what make test does sixty times.
 kills:

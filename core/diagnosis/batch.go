@@ -43,7 +43,9 @@ func (w *weighed) greedy(first *Test, permitted func(Test) bool) []Test {
 			belief[0][c] = w.allCauses[c].p
 		}
 	}
-	if first != nil {
+	// What excludes a danger is weighed by one order of the boxes alone: where several are possible
+	// it says nothing of the causes of all.
+	if first != nil && len(first.seen) == len(w.allCauses) {
 		belief = w.split(belief, first)
 	}
 	picked := []Test{}

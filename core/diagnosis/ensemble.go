@@ -137,7 +137,7 @@ func (x *Ensemble) next(a *averaged, r *Result) *Result {
 	case r.Settled:
 		r.Next = best.atSite(tests, r.leadingSite())
 	default:
-		r.Next = best.finish(best.front(tests, causes, r), r)
+		r.Next = best.finish(best.front(tests, a.own, r), r) // what comes first is of the likeliest way alone
 	}
 	r.Here, r.BeforeOff = best.batches(r.Next)
 	r.Phone = best.phone()
@@ -164,7 +164,10 @@ func (x *Ensemble) Why(readings []tester.Reading, faults []circuit.Fault, beside
 }
 
 // averaged are the ways that are left, likeliest first.
-type averaged struct{ of []viewed }
+type averaged struct {
+	of  []viewed
+	own []cause // of the likeliest way alone
+}
 
 type viewed struct {
 	w     *weighed
@@ -266,6 +269,9 @@ func (a *averaged) candidates(x *Ensemble) ([]Test, []cause) {
 	rows := map[string][][]float64{}
 	for n, v := range a.of {
 		mine, own := v.w.candidates()
+		if n == 0 {
+			a.own = slices.Clone(own)
+		}
 		before := len(causes)
 		for _, c := range own {
 			c.p *= v.share

@@ -95,6 +95,16 @@ func draws(r *rand.Rand, w way, level int) (*Scene, error) {
 	if err != nil {
 		return nil, err
 	}
+	if slices.ContainsFunc(l.sound, func(f tester.Face) bool { return f.Lamp < weakBelow }) {
+		return nil, nil // what trips by itself, or was dead before anything was wrong
+	}
+	for _, h := range s.Hidden {
+		for _, site := range h.Sites {
+			if s.Circuit.Box(site) == nil {
+				return nil, nil // the panel, or inside a wall: no box that is wired by hand
+			}
+		}
+	}
 	noticed := w.noticed(l)
 	if len(noticed) == 0 || !s.eachShows(l) {
 		return nil, nil

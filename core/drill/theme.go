@@ -124,13 +124,72 @@ type way struct {
 func boxes(r *rand.Rand, level int) int { return 2 + level + r.IntN(1+level) }
 
 func plain(r *rand.Rand, level int) *circuit.Circuit {
-	return draw.Circuit(r, draw.Options{Boxes: boxes(r, level), Plain: true})
+	c := draw.Circuit(r, draw.Options{Boxes: boxes(r, level), Plain: true})
+	for i := range c.Boxes {
+		if len(c.Outgoing(c.Boxes[i].ID)) > 1 {
+			c.Boxes[i].Makeup = circuit.Pigtail // one wire to a screw
+		}
+	}
+	return c
 }
 
-func mixed(r *rand.Rand, level int) *circuit.Circuit {
-	c := draw.Circuit(r, draw.Options{Boxes: boxes(r, level)})
-	c.State = circuit.State{} // nothing is taken apart yet
-	return c
+// guarded is one with a GFCI, which protects what follows it.
+func guarded(r *rand.Rand, level int) *circuit.Circuit {
+	for {
+		c := plain(r, level)
+		box := some(r, c.Boxes)
+		if len(c.Outgoing(box.ID)) != 1 || len(box.Devices) != 1 {
+			continue
+		}
+		at := c.Box(box.ID)
+		at.Makeup = circuit.FeedThrough
+		at.Devices[0].Kind, at.Devices[0].Tab = circuit.GFCI, circuit.Tabs{}
+		if c.Check() == nil {
+			return c
+		}
+	}
+}
+
+// multiwire is one of two legs that share a neutral: outlets hang on them in turn, and something
+// is plugged in on both.
+func multiwire(r *rand.Rand, level int) *circuit.Circuit {
+	for {
+		c := plain(r, level)
+		c.Breaker.Poles = 2
+		for i := range c.Cables {
+			c.Cables[i].Conductors = []circuit.Conductor{circuit.Hot, circuit.Hot2, circuit.Neutral, circuit.Ground}
+		}
+		for i := range c.Boxes {
+			box := &c.Boxes[i]
+			box.Makeup, box.Wiring = "", [][2]string{}
+			join := func(a, b string) { box.Wiring = append(box.Wiring, [2]string{a, b}) }
+			for _, cable := range append([]*circuit.Cable{c.LineCable(box.ID)}, c.Outgoing(box.ID)...) {
+				for _, k := range cable.Conductors {
+					join(cable.ID+"@"+box.ID+"."+string(k), "splice:"+string(k))
+				}
+			}
+			leg := []circuit.Conductor{circuit.Hot, circuit.Hot2}[i%2]
+			for k := range box.Devices {
+				v := &box.Devices[k]
+				v.Slots = 3
+				join("splice:"+string(leg), v.First(circuit.Hot))
+				join("splice:neutral", v.First(circuit.Neutral))
+				join("splice:ground", v.First(circuit.Ground))
+			}
+			if box.Bonded {
+				join("splice:ground", box.ID+".box")
+				box.Bonded = false
+			}
+		}
+		legs := [2]float64{some(r, []float64{40, 60, 100}), some(r, []float64{300, 600, 1000})}
+		ok := len(c.Boxes) > 1
+		for i, watts := range legs {
+			ok = ok && c.AddLoad(c.Boxes[len(c.Boxes)-1-i].Devices[0].ID, some(r, circuit.Halves), watts) == nil
+		}
+		if ok && c.Check() == nil {
+			return c
+		}
+	}
 }
 
 func bare(r *rand.Rand, level int) *circuit.Circuit {
@@ -230,7 +289,7 @@ var waysOf = map[Theme]way{
 		slot := some(r, []string{"top.hot", "bottom.hot", "top.neutral", "bottom.neutral"})
 		return []Hidden{hidden(c, circuit.Fault{Kind: circuit.Open, At: v.ID + "." + slot})}
 	}, oneHalf},
-	GFCIs: {mixed, func(r *rand.Rand, c *circuit.Circuit, level int) []Hidden {
+	GFCIs: {guarded, func(r *rand.Rand, c *circuit.Circuit, level int) []Hidden {
 		v := aDevice(r, c)
 		if v.Kind != circuit.GFCI || v.Tripped {
 			return nil
@@ -251,13 +310,7 @@ var waysOf = map[Theme]way{
 			func(r *rand.Rand, c *circuit.Circuit) Hidden { return open(r, c, circuit.Neutral) },
 		})(r, c)}
 	}, meter},
-	SharedNeutral: {func(r *rand.Rand, level int) *circuit.Circuit {
-		for {
-			if c := mixed(r, level); c.Breaker.Poles == 2 {
-				return c
-			}
-		}
-	}, func(r *rand.Rand, c *circuit.Circuit, _ int) []Hidden {
+	SharedNeutral: {multiwire, func(r *rand.Rand, c *circuit.Circuit, _ int) []Hidden {
 		return []Hidden{open(r, c, circuit.Neutral)}
 	}, func(l *look) []int {
 		return l.where(func(i int) bool { return l.is[i].High[0] > overAbove })

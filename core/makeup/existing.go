@@ -208,6 +208,10 @@ var oldTerminal = map[string]string{
 	"line.hot": "LINE brass terminal", "line.neutral": "LINE silver terminal", "load.hot": "LOAD brass terminal", "load.neutral": "LOAD silver terminal",
 }
 
+// Screw is what people call a terminal of a device, as one looks at it from the front; "" where
+// no device has it.
+func Screw(terminal string) string { return oldTerminal[terminal] }
+
 func oneIfGround(t circuit.Terminal, takes int) int {
 	if t.Takes == circuit.Ground {
 		return 1

@@ -89,8 +89,15 @@ func (v *verifier) mixed() {
 	}
 	for _, names := range v.joined.byRoot() {
 		var kind circuit.Conductor
+		ends := func(k string) bool {
+			return slices.ContainsFunc(names, func(n string) bool { return strings.Contains(n, "@") && strings.HasSuffix(n, k) })
+		}
+		otherLeg := ends(".hot2") && !ends(".hot") // a device may hang on either leg
 		for _, name := range names {
 			k := v.kindOf(name)
+			if otherLeg && k == circuit.Hot {
+				k = circuit.Hot2
+			}
 			if k == circuit.Hot2 && slices.ContainsFunc(names, func(n string) bool { return v.isSecond(n) }) {
 				k = circuit.Hot // the half the second hot feeds
 			}

@@ -97,6 +97,12 @@ func terminal(v circuit.Device, wire string, second bool) string {
 
 // wiring spells a box's make-up out.
 func (k *again) wiring(box circuit.Box) (pairs [][2]string) {
+	if box.Wiring != nil {
+		for _, pair := range box.Wiring {
+			pairs = append(pairs, [2]string{inBox(pair[0], box.ID), inBox(pair[1], box.ID)})
+		}
+		return pairs
+	}
 	var line string
 	var out []string
 	has := map[string]bool{}

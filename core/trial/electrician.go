@@ -93,12 +93,19 @@ const comeBack = 45
 // run follows what is proposed until all that is wrong is found. Wrong are the
 // boxes at which something reads wrong.
 func (s *electrician) run(wrong []string) (Outcome, error) {
-	s.byTheRule(wrong)
-	s.out.Kind = kindOf(s.belief, s.left)
 	engine, err := diagnosis.NewEngine(s.belief, s.settings)
 	if err != nil {
 		return s.out, err
 	}
+	return s.runWith(engine, wrong)
+}
+
+// runWith is run with the diagnosis given.
+func (s *electrician) runWith(engine interface {
+	Diagnose([]tester.Reading) (*diagnosis.Result, error)
+}, wrong []string) (Outcome, error) {
+	s.byTheRule(wrong)
+	s.out.Kind = kindOf(s.belief, s.left)
 	for range maxSteps {
 		result, err := engine.Diagnose(s.readings)
 		if err != nil {
@@ -277,21 +284,29 @@ func (s *electrician) reading(key string, o circuit.Outlet, t diagnosis.Test) (t
 func (s *electrician) hint(t diagnosis.Test) error {
 	s.walk(t.Site)
 	s.spend(s.settings.Minutes.Hint, &s.out.Spent.Readings)
-	bench, err := tester.NewBench(s.now())
+	yes, err := LivePlate(s.now(), t.Site, s.r)
+	s.readings = append(s.readings, tester.Reading{Tool: tester.Hint, Hint: t.Hint, Site: t.Site, Yes: &yes})
+	return err
+}
+
+// LivePlate is whether the sensor answers at the closed plate of the box, with the odds of the
+// assumption: metal shields what is live behind it.
+func LivePlate(c *circuit.Circuit, site string, r *rand.Rand) (bool, error) {
+	bench, err := tester.NewBench(c)
 	if err != nil {
-		return err
+		return false, err
 	}
-	c, err := bench.Try(s.now().Faults)
+	now, err := bench.Try(c.Faults)
 	if err != nil {
-		return err
+		return false, err
 	}
 	live := false
-	for _, cable := range s.truth.Cables {
+	for _, cable := range c.Cables {
 		for _, k := range cable.Conductors {
-			if cable.From != t.Site && cable.To != t.Site || k == circuit.Ground {
+			if cable.From != site && cable.To != site || k == circuit.Ground {
 				continue
 			}
-			if v, err := c.PointVolts(cable.ID + "@" + t.Site + "." + string(k)); err == nil && v >= tester.Default.StrongVolts {
+			if v, err := now.PointVolts(cable.ID + "@" + site + "." + string(k)); err == nil && v >= tester.Default.StrongVolts {
 				live = true
 			}
 		}
@@ -299,13 +314,11 @@ func (s *electrician) hint(t diagnosis.Test) error {
 	p := 0.05
 	if live {
 		p = 0.8
-		if s.truth.Box(t.Site).Material == circuit.Metal {
+		if c.Box(site).Material == circuit.Metal {
 			p = 0.4
 		}
 	}
-	yes := s.r.Float64() < p
-	s.readings = append(s.readings, tester.Reading{Tool: tester.Hint, Hint: t.Hint, Site: t.Site, Yes: &yes})
-	return nil
+	return r.Float64() < p, nil
 }
 
 // now is the circuit with what is still wrong.
@@ -665,31 +678,39 @@ func outlet(c *circuit.Circuit, device string, half circuit.Half) (circuit.Outle
 }
 
 // blur misreads the reading as the error model says.
-func (s *electrician) blur(r *tester.Reading) {
-	e := s.settings.Errors
+func (s *electrician) blur(r *tester.Reading) { Blur(r, s.settings.Errors, s.gain, s.r) }
+
+// Blur misreads the reading as the error model says; gain is the meter's own, 0 for none.
+func Blur(r *tester.Reading, e diagnosis.Errors, gain float64, by *rand.Rand) {
 	switch r.Tool {
 	case tester.Plug:
 		for _, lamp := range []*tester.Lit{&r.Lamps.HotNeutral, &r.Lamps.HotGround, &r.Lamps.NeutralGround} {
-			if s.r.Float64() < e.Lamp {
+			if by.Float64() < e.Lamp {
 				*lamp = map[tester.Lit]tester.Lit{tester.IsLit: tester.IsDark, tester.IsDark: tester.IsLit}[*lamp]
 			}
 		}
 	case tester.Ohms:
 		if !r.Reads.Open {
-			r.Reads.Value = math.Max(0, r.Reads.Value+s.r.NormFloat64()*(e.OhmsShare*r.Reads.Value+e.OhmsPlus)/2)
+			r.Reads.Value = math.Max(0, r.Reads.Value+by.NormFloat64()*(e.OhmsShare*r.Reads.Value+e.OhmsPlus)/2)
 		}
 	case tester.Meter:
+		if r.Volts == nil {
+			return
+		}
 		for _, v := range r.Volts.All() {
 			if v != nil {
-				if s.gain > 0 {
-					*v *= s.gain
+				if gain > 0 {
+					*v *= gain
 				}
-				*v = math.Max(0, *v+s.r.NormFloat64()*(e.VoltsShare**v+e.VoltsPlus)/2)
+				*v = math.Max(0, *v+by.NormFloat64()*(e.VoltsShare**v+e.VoltsPlus)/2)
 			}
 		}
 	case tester.Sensor:
+		if r.Slots == nil {
+			return
+		}
 		for _, level := range []*tester.Level{&r.Slots.Hot, &r.Slots.Neutral, &r.Slots.Ground} {
-			if *level != "" && s.r.Float64() < e.Slot {
+			if *level != "" && by.Float64() < e.Slot {
 				*level = tester.Faint
 			}
 		}
