@@ -52,6 +52,10 @@ func (m *memory) Keep(_ context.Context, at *kept.Snapshot, next *call.Record, a
 	m.at = &after
 	return m.at, nil
 }
+func (*memory) DrillsOf(context.Context, string, int) ([]kept.Drill, error) { return nil, nil }
+
+func (*memory) SetDrillResult(context.Context, int64, []byte) error { return nil }
+
 func (*memory) UsedElsewhere(context.Context, string, int64) error             { return nil }
 func (*memory) CallsOfRun(context.Context, int64, int64, int) ([]int64, error) { return nil, nil }
 func (*memory) Setting(context.Context, string) ([]byte, error)                { return nil, nil }

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"elvat/core/circuit"
+	"elvat/core/drill"
 	"elvat/core/job"
 	"elvat/core/makeup"
 	"elvat/core/merge"
@@ -231,6 +232,9 @@ type MakeUp struct {
 func (c *MakeUp) what(*Record) string { return "made up " + c.Box }
 
 func (c *MakeUp) decide(d *draft) error {
+	if d.r.Drill != nil {
+		return learned(drill.ErrByHand)
+	}
 	p, err := d.keepBox(c.Box)
 	if err != nil {
 		return err

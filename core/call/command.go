@@ -74,6 +74,7 @@ var doings = map[string]func() Doing{
 	"set-new-run-steps": func() Doing { return &SetNewRunSteps{} },
 	"accept-in-new-run": func() Doing { return &AcceptInRun{} },
 	"lay-run":           func() Doing { return &LayRun{} },
+	"do-in-drill":       func() Doing { return &DoInDrill{} },
 	"undo":              func() Doing { return &Undo{} },
 	"redo":              func() Doing { return &Redo{} },
 }

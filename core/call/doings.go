@@ -29,6 +29,8 @@ type Begin struct {
 	Made []json.RawMessage `json:"made,omitempty"`
 	// Appointment is what was agreed on the telephone.
 	Appointment *SetAppointment `json:"appointment,omitempty"`
+	// Scene makes it a drill, elvat-drill/1: all else is what the scene says.
+	Scene json.RawMessage `json:"scene,omitempty"`
 }
 
 func (*Begin) what(*Record) string { return "new call" }
@@ -36,6 +38,11 @@ func (*Begin) what(*Record) string { return "new call" }
 func (b *Begin) decide(d *draft) error {
 	if d.r.Circuit != nil {
 		return bad("do: the call has begun")
+	}
+	if b.Scene != nil {
+		if err := b.drill(d); err != nil {
+			return err
+		}
 	}
 	h := head{Title: strings.TrimSpace(b.Title), Complaint: strings.TrimSpace(b.Complaint)}
 	if h.Title == "" {
@@ -282,6 +289,9 @@ func (c *AddReading) decide(d *draft) error {
 	if err := CheckID(c.ID); err != nil {
 		return BadInput{err}
 	}
+	if d.r.Drill != nil {
+		return c.putOn(d)
+	}
 	err := d.holds(func(run *circuit.Circuit) error {
 		_, err := tester.ParseOne(c.Reading, run)
 		return err
@@ -446,6 +456,11 @@ func (c *AddEntry) decide(d *draft) error {
 		return BadInput{err}
 	}
 	e := c.Entry
+	if d.r.Drill != nil && !slices.Contains(d.r.EntryIDs, c.ID) {
+		if err := d.inDrill(&e); err != nil {
+			return err
+		}
+	}
 	if err := d.holds(e.Check); err != nil {
 		return err
 	}
@@ -456,7 +471,7 @@ func (c *AddEntry) decide(d *draft) error {
 	if i := slices.Index(d.r.EntryIDs, c.ID); i >= 0 {
 		return d.sentAgain(d.r.Journal[i], e)
 	}
-	if e.Kind == job.HandedOver {
+	if e.Kind == job.HandedOver && d.r.Drill == nil { // what a drill was is told by its score
 		evidence, err := d.r.Evidence()
 		if err != nil {
 			return err

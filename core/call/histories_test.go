@@ -15,6 +15,7 @@ import (
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
+	"elvat/core/drill"
 	"elvat/core/job"
 	"elvat/core/makeup"
 	"elvat/core/newrun"
@@ -474,7 +475,7 @@ func TestHistories(t *testing.T) {
 		}
 	}
 	for _, name := range Names() {
-		if name != beginning {
+		if name != beginning && name != "do-in-drill" { // which no call takes
 			assert.NotZero(t, accepted[name], "%s was never carried out", name)
 		}
 	}
@@ -598,7 +599,7 @@ func TestDoingsAsSent(t *testing.T) {
 		case 0:
 			d = h.said()
 		case 1:
-			d = pick[Doing](h.r, &MakeUp{"B2"}, &AcceptInRun{"N1", "no-space", "Ada", "until Friday"}, &LayRun{"N1", "Van 1"}, &SetNewRunSteps{"N1", []string{"check"}})
+			d = pick[Doing](h.r, &MakeUp{"B2"}, &DoInDrill{What: "wire", Box: "B1", Wired: &drill.Wired{Pairs: [][2]string{{"W1@B1.hot", "R1.hot.1"}}}}, &AcceptInRun{"N1", "no-space", "Ada", "until Friday"}, &LayRun{"N1", "Van 1"}, &SetNewRunSteps{"N1", []string{"check"}})
 		}
 		seen[Name(d)] = true
 		data, err := FormatDoing(d)

@@ -41,6 +41,7 @@ const (
 	// TheAppointment says when and by whom the call is gone to, and when it really was.
 	TheAppointment Kind = "appointment"
 	TheQuote       Kind = "quote" // elvat-quote/1
+	TheDrill       Kind = "drill" // it is one to learn on
 )
 
 // stays are the kinds that are struck out when they are taken back, and stay to be seen.
@@ -48,7 +49,7 @@ func (k Kind) stays() bool { return k == AReading || k == AnEntry || k == APictu
 
 // undoable reports whether undo may touch it: what a customer said, and what is
 // known of the house, is not this call's to take back.
-func (k Kind) undoable() bool { return k != AnAnswer && k != TheDirectory }
+func (k Kind) undoable() bool { return k != AnAnswer && k != TheDirectory && k != TheDrill }
 
 // A Key names a part.
 type Key struct {
@@ -207,6 +208,8 @@ func (r *Record) open(p Part) (err error) {
 		err = r.openNewRun(p)
 	case TheQuote:
 		r.Quote, err = price.ParseDocument(p.Document)
+	case TheDrill:
+		err = r.openDrill(p)
 	case TheAppointment:
 		err = json.Unmarshal(p.Document, &r.Appointment)
 	case APicture:

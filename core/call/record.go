@@ -9,6 +9,7 @@ import (
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
+	"elvat/core/drill"
 	"elvat/core/job"
 	"elvat/core/makeup"
 	"elvat/core/price"
@@ -44,6 +45,7 @@ type Record struct {
 	Conflicts      []Conflict
 	Panel          string // id of the panel
 	Directory      job.Directory
+	Drill          *drill.Drill // it is one to learn on; nil: a call
 
 	Log []Action // what was done, in its order
 

@@ -123,6 +123,9 @@ func (d *Drill) Open(box string) (*Opened, error) {
 	return o, nil
 }
 
+// Found are the faults that lie open in the box.
+func (d *Drill) Found(box string) []circuit.Fault { return here(d.state(), box) }
+
 // here are the faults that are found in the box.
 func here(s *state, box string) []circuit.Fault {
 	var all []circuit.Fault

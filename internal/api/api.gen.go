@@ -11,6 +11,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/day"
 	"elvat/core/diagnosis"
+	"elvat/core/drill"
 	"elvat/core/forecast"
 	"elvat/core/job"
 	"elvat/core/makeup"
@@ -154,6 +155,27 @@ func (e ConduitBendShape) Valid() bool {
 	case ConduitBendShapeNinety:
 		return true
 	case ConduitBendShapeOffset:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for DrillDeedWhat.
+const (
+	DrillDeedWhatAdvice DrillDeedWhat = "advice"
+	DrillDeedWhatGiveUp DrillDeedWhat = "give-up"
+	DrillDeedWhatWire   DrillDeedWhat = "wire"
+)
+
+// Valid indicates whether the value is a known member of the DrillDeedWhat enum.
+func (e DrillDeedWhat) Valid() bool {
+	switch e {
+	case DrillDeedWhatAdvice:
+		return true
+	case DrillDeedWhatGiveUp:
+		return true
+	case DrillDeedWhatWire:
 		return true
 	default:
 		return false
@@ -1151,6 +1173,9 @@ type Call struct {
 	CreatedAt  time.Time      `json:"createdAt"`
 	Diagnosis  Diagnosis      `json:"diagnosis"`
 
+	// Drill It is a drill; absent on a call
+	Drill *DrillInfo `json:"drill,omitempty"`
+
 	// Found Seen in an opened box and not put right yet
 	Found []FoundFault `json:"found"`
 
@@ -1470,6 +1495,137 @@ type DoorRules struct {
 	// ShortSessions A session ends after half an hour without use and twelve hours in all, instead of three days and thirty
 	ShortSessions bool `json:"shortSessions"`
 }
+
+// DrillBox defines model for DrillBox.
+type DrillBox = drill.Opened
+
+// DrillCard When a theme is due again
+type DrillCard = drill.Card
+
+// DrillDeed defines model for DrillDeed.
+type DrillDeed struct {
+	Box   *string       `json:"box,omitempty"`
+	What  DrillDeedWhat `json:"what"`
+	Wired *DrillWired   `json:"wired,omitempty"`
+}
+
+// DrillDeedWhat defines model for DrillDeed.What.
+type DrillDeedWhat string
+
+// DrillFile A scene, elvat-drill/1
+type DrillFile = json.RawMessage
+
+// DrillInfo The call is a drill, and stands so far
+type DrillInfo struct {
+	// Advised Advice was asked for since anything was done
+	Advised bool `json:"advised"`
+
+	// At The device that is complained of
+	At   string `json:"at"`
+	Half Half   `json:"half"`
+
+	// Judged What came of a box that was wired by hand, the last time
+	Judged *DrillJudgement `json:"judged,omitempty"`
+	Level  int             `json:"level"`
+	Name   string          `json:"name"`
+
+	// Opened Boxes
+	Opened  []string   `json:"opened"`
+	Over    bool       `json:"over"`
+	Seed    int64      `json:"seed"`
+	Steps   int        `json:"steps"`
+	Stopped *DrillStop `json:"stopped"`
+	Theme   string     `json:"theme"`
+
+	// Tool That it was noticed by
+	Tool string `json:"tool"`
+
+	// Words What the call came in by
+	Words string `json:"words"`
+}
+
+// DrillJudgement What came of a box that was wired by hand, the last time
+type DrillJudgement struct {
+	Box   string       `json:"box"`
+	Right bool         `json:"right"`
+	Shown []DrillShown `json:"shown"`
+	Wrong []string     `json:"wrong"`
+}
+
+// DrillLine defines model for DrillLine.
+type DrillLine struct {
+	BegunAt time.Time    `json:"begunAt"`
+	Call    int64        `json:"call"`
+	Name    *string      `json:"name,omitempty"`
+	Result  *DrillResult `json:"result,omitempty"`
+}
+
+// DrillPerson defines model for DrillPerson.
+type DrillPerson struct {
+	Drills   int           `json:"drills"`
+	Mistakes []DrillTally  `json:"mistakes"`
+	Next     []DrillCard   `json:"next"`
+	Person   string        `json:"person"`
+	Results  []DrillResult `json:"results"`
+}
+
+// DrillPoint defines model for DrillPoint.
+type DrillPoint struct {
+	Device *string `json:"device,omitempty"`
+	Name   string  `json:"name"`
+
+	// Of The conductor that it is or is made for
+	Of    *string `json:"of,omitempty"`
+	Words string  `json:"words"`
+}
+
+// DrillReplay defines model for DrillReplay.
+type DrillReplay struct {
+	Better     *string  `json:"better,omitempty"`
+	BetterBits *float32 `json:"betterBits,omitempty"`
+
+	// Could Bits that it could have told, on average
+	Could    float32   `json:"could"`
+	Knew     *[]string `json:"knew,omitempty"`
+	Minutes  float32   `json:"minutes"`
+	Mistakes *[]string `json:"mistakes,omitempty"`
+
+	// Told Bits that it told
+	Told  float32 `json:"told"`
+	Why   *string `json:"why,omitempty"`
+	Words string  `json:"words"`
+}
+
+// DrillResult defines model for DrillResult.
+type DrillResult = drill.Result
+
+// DrillRow defines model for DrillRow.
+type DrillRow = drill.Row
+
+// DrillScore defines model for DrillScore.
+type DrillScore = drill.Score
+
+// DrillSheet defines model for DrillSheet.
+type DrillSheet struct {
+	Mine     []DrillLine  `json:"mine"`
+	Mistakes []DrillTally `json:"mistakes"`
+
+	// Next What to train next
+	Next    []DrillCard `json:"next"`
+	Shipped []DrillRow  `json:"shipped"`
+}
+
+// DrillShown defines model for DrillShown.
+type DrillShown = drill.Shown
+
+// DrillStop A dangerous act, and what would have happened
+type DrillStop = drill.Stop
+
+// DrillTally defines model for DrillTally.
+type DrillTally = drill.Tally
+
+// DrillWired defines model for DrillWired.
+type DrillWired = drill.Wired
 
 // Entry defines model for Entry.
 type Entry = job.Entry
@@ -1821,6 +1977,23 @@ type NewCall struct {
 	// Site Of the site book; none: a new one
 	Site  *int64 `json:"site,omitempty"`
 	Title string `json:"title"`
+}
+
+// NewDrill A theme, a level and a seed; or a scene, elvat-drill/1; or a call to make one from
+type NewDrill struct {
+	// Call A past call of the shop; names are taken out
+	Call *int64 `json:"call,omitempty"`
+
+	// Hidden What is hidden on that call's run; none: what was found on it
+	Hidden *[]Fault `json:"hidden,omitempty"`
+	Level  *int     `json:"level,omitempty"`
+
+	// Scene Text of an elvat-drill/1 file
+	Scene *string `json:"scene,omitempty"`
+
+	// Seed None: one is drawn
+	Seed  *int64  `json:"seed,omitempty"`
+	Theme *string `json:"theme,omitempty"`
 }
 
 // NewEntry defines model for NewEntry.
@@ -2259,6 +2432,26 @@ type RunLine struct {
 
 // Said A sentence as it is kept: its code in the words of a language, and its values, which may be said themselves; or a text that stands as it is.
 type Said = words.Said
+
+// SchoolClass defines model for SchoolClass.
+type SchoolClass struct {
+	Lesson  SchoolLesson   `json:"lesson"`
+	Lessons []SchoolLesson `json:"lessons"`
+	Live    bool           `json:"live"`
+	Load    float64        `json:"load"`
+	Loads   []float64      `json:"loads"`
+	Seen    []SchoolSeen   `json:"seen"`
+
+	// Volts Of a perfect meter: hot to neutral, hot to ground, neutral to ground, each to a known ground
+	Volts []float64 `json:"volts"`
+	Yoke  float64   `json:"yoke"`
+}
+
+// SchoolLesson defines model for SchoolLesson.
+type SchoolLesson = drill.Lesson
+
+// SchoolSeen defines model for SchoolSeen.
+type SchoolSeen = drill.Seen
 
 // ServedLoad defines model for ServedLoad.
 type ServedLoad string
@@ -2826,6 +3019,14 @@ type SetInstalledJSONBody struct {
 	InstalledAt *string `json:"installedAt,omitempty"`
 }
 
+// GetSchoolParams defines parameters for GetSchool.
+type GetSchoolParams struct {
+	Lesson string `form:"lesson" json:"lesson"`
+
+	// Load Watts plugged in at the other half
+	Load float64 `form:"load" json:"load"`
+}
+
 // SearchParams defines parameters for Search.
 type SearchParams struct {
 	Q string `form:"q" json:"q"`
@@ -2940,6 +3141,9 @@ type SettleConflictJSONRequestBody SettleConflictJSONBody
 // SetDirectoryJSONRequestBody defines body for SetDirectory for application/json ContentType.
 type SetDirectoryJSONRequestBody = Directory
 
+// DoInDrillJSONRequestBody defines body for DoInDrill for application/json ContentType.
+type DoInDrillJSONRequestBody = DrillDeed
+
 // IssueInvoiceJSONRequestBody defines body for IssueInvoice for application/json ContentType.
 type IssueInvoiceJSONRequestBody = PriceChoice
 
@@ -3014,6 +3218,12 @@ type DecideJSONRequestBody DecideJSONBody
 
 // SetDoorJSONRequestBody defines body for SetDoor for application/json ContentType.
 type SetDoorJSONRequestBody = DoorRules
+
+// BeginDrillJSONRequestBody defines body for BeginDrill for application/json ContentType.
+type BeginDrillJSONRequestBody = NewDrill
+
+// MakeSceneJSONRequestBody defines body for MakeScene for application/json ContentType.
+type MakeSceneJSONRequestBody = NewDrill
 
 // AddCodeJSONRequestBody defines body for AddCode for application/json ContentType.
 type AddCodeJSONRequestBody AddCodeJSONBody

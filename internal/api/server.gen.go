@@ -100,6 +100,15 @@ type ServerInterface interface {
 	// SetDirectory The panel's directory as it is written
 	// (PUT /api/v1/calls/{call}/directory)
 	SetDirectory(ctx *echo.Context, call CallID) error
+	// GetDrillScore What the drill came to so far, each step replayed with what was known then
+	// (GET /api/v1/calls/{call}/drill)
+	GetDrillScore(ctx *echo.Context, call CallID) error
+	// DoInDrill Ask for advice, wire a box by hand, or give up
+	// (POST /api/v1/calls/{call}/drill)
+	DoInDrill(ctx *echo.Context, call CallID) error
+	// GetDrillBox An opened box of a drill, as it is now, with all that its wires can be put on
+	// (GET /api/v1/calls/{call}/drill/boxes/{box})
+	GetDrillBox(ctx *echo.Context, call CallID, box BoxID) error
 	// IssueInvoice Issue an invoice of what was done and used
 	// (POST /api/v1/calls/{call}/invoices)
 	IssueInvoice(ctx *echo.Context, call CallID) error
@@ -244,6 +253,18 @@ type ServerInterface interface {
 	// SetDoor Set it
 	// (PUT /api/v1/door)
 	SetDoor(ctx *echo.Context) error
+	// GetDrills The scenes that ship, what to train next, and one's own drills
+	// (GET /api/v1/drills)
+	GetDrills(ctx *echo.Context) error
+	// BeginDrill Begin a drill; it is a call whose testers are simulated, and is kept apart from all others
+	// (POST /api/v1/drills)
+	BeginDrill(ctx *echo.Context) error
+	// GetDrillsOfPeople What the people of the shop trained, and where they err; who is ready for which calls is the shop's to judge
+	// (GET /api/v1/drills/people)
+	GetDrillsOfPeople(ctx *echo.Context) error
+	// MakeScene A scene as a file, elvat-drill/1, drawn, or made from a call with its names taken out; nothing is kept
+	// (POST /api/v1/drills/scene)
+	MakeScene(ctx *echo.Context) error
 	// ListEvents What happened that a shop may have to answer for, newest first
 	// (GET /api/v1/events)
 	ListEvents(ctx *echo.Context, params ListEventsParams) error
@@ -358,6 +379,9 @@ type ServerInterface interface {
 	// SetInstalled When a GFCI was put in; absent, nobody knows
 	// (PUT /api/v1/runs/{run}/gfcis/{device})
 	SetInstalled(ctx *echo.Context, run RunID, device string) error
+	// GetSchool What every tester shows at one outlet with something wrong, and why
+	// (GET /api/v1/school)
+	GetSchool(ctx *echo.Context, params GetSchoolParams) error
 	// Search Calls and sites that have all the words
 	// (GET /api/v1/search)
 	Search(ctx *echo.Context, params SearchParams) error
@@ -918,6 +942,62 @@ func (w *ServerInterfaceWrapper) SetDirectory(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SetDirectory(ctx, call)
+	return err
+}
+
+// GetDrillScore converts echo context to params.
+func (w *ServerInterfaceWrapper) GetDrillScore(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetDrillScore(ctx, call)
+	return err
+}
+
+// DoInDrill converts echo context to params.
+func (w *ServerInterfaceWrapper) DoInDrill(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DoInDrill(ctx, call)
+	return err
+}
+
+// GetDrillBox converts echo context to params.
+func (w *ServerInterfaceWrapper) GetDrillBox(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "call" -------------
+	var call CallID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "call", ctx.Param("call"), &call, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
+	}
+
+	// ------------- Path parameter "box" -------------
+	var box BoxID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "box", ctx.Param("box"), &box, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter box: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetDrillBox(ctx, call, box)
 	return err
 }
 
@@ -1820,6 +1900,42 @@ func (w *ServerInterfaceWrapper) SetDoor(ctx *echo.Context) error {
 	return err
 }
 
+// GetDrills converts echo context to params.
+func (w *ServerInterfaceWrapper) GetDrills(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetDrills(ctx)
+	return err
+}
+
+// BeginDrill converts echo context to params.
+func (w *ServerInterfaceWrapper) BeginDrill(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BeginDrill(ctx)
+	return err
+}
+
+// GetDrillsOfPeople converts echo context to params.
+func (w *ServerInterfaceWrapper) GetDrillsOfPeople(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetDrillsOfPeople(ctx)
+	return err
+}
+
+// MakeScene converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeScene(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeScene(ctx)
+	return err
+}
+
 // ListEvents converts echo context to params.
 func (w *ServerInterfaceWrapper) ListEvents(ctx *echo.Context) error {
 	var err error
@@ -2304,6 +2420,31 @@ func (w *ServerInterfaceWrapper) SetInstalled(ctx *echo.Context) error {
 	return err
 }
 
+// GetSchool converts echo context to params.
+func (w *ServerInterfaceWrapper) GetSchool(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetSchoolParams
+	// ------------- Required query parameter "lesson" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "lesson", ctx.QueryParams(), &params.Lesson, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter lesson: %s", err))
+	}
+
+	// ------------- Required query parameter "load" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "load", ctx.QueryParams(), &params.Load, runtime.BindQueryParameterOptions{Type: "number", Format: "double"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter load: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetSchool(ctx, params)
+	return err
+}
+
 // Search converts echo context to params.
 func (w *ServerInterfaceWrapper) Search(ctx *echo.Context) error {
 	var err error
@@ -2775,6 +2916,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/api/v1/calls/:call/conditions", wrapper.SetConditions, options.OperationMiddlewares["setConditions"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/conflicts/:conflict", wrapper.SettleConflict, options.OperationMiddlewares["settleConflict"]...)
 	router.PUT(options.BaseURL+"/api/v1/calls/:call/directory", wrapper.SetDirectory, options.OperationMiddlewares["setDirectory"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/drill", wrapper.GetDrillScore, options.OperationMiddlewares["getDrillScore"]...)
+	router.POST(options.BaseURL+"/api/v1/calls/:call/drill", wrapper.DoInDrill, options.OperationMiddlewares["doInDrill"]...)
+	router.GET(options.BaseURL+"/api/v1/calls/:call/drill/boxes/:box", wrapper.GetDrillBox, options.OperationMiddlewares["getDrillBox"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/invoices", wrapper.IssueInvoice, options.OperationMiddlewares["issueInvoice"]...)
 	router.POST(options.BaseURL+"/api/v1/calls/:call/journal", wrapper.AddEntry, options.OperationMiddlewares["addEntry"]...)
 	router.PATCH(options.BaseURL+"/api/v1/calls/:call/journal/:entry", wrapper.MarkEntry, options.OperationMiddlewares["markEntry"]...)
@@ -2823,6 +2967,10 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/decisions/:decision", wrapper.Decide, options.OperationMiddlewares["decide"]...)
 	router.GET(options.BaseURL+"/api/v1/door", wrapper.GetDoor, options.OperationMiddlewares["getDoor"]...)
 	router.PUT(options.BaseURL+"/api/v1/door", wrapper.SetDoor, options.OperationMiddlewares["setDoor"]...)
+	router.GET(options.BaseURL+"/api/v1/drills", wrapper.GetDrills, options.OperationMiddlewares["getDrills"]...)
+	router.POST(options.BaseURL+"/api/v1/drills", wrapper.BeginDrill, options.OperationMiddlewares["beginDrill"]...)
+	router.GET(options.BaseURL+"/api/v1/drills/people", wrapper.GetDrillsOfPeople, options.OperationMiddlewares["getDrillsOfPeople"]...)
+	router.POST(options.BaseURL+"/api/v1/drills/scene", wrapper.MakeScene, options.OperationMiddlewares["makeScene"]...)
 	router.GET(options.BaseURL+"/api/v1/events", wrapper.ListEvents, options.OperationMiddlewares["listEvents"]...)
 	router.GET(options.BaseURL+"/api/v1/events.csv", wrapper.ExportEvents, options.OperationMiddlewares["exportEvents"]...)
 	router.DELETE(options.BaseURL+"/api/v1/example", wrapper.RemoveExample, options.OperationMiddlewares["removeExample"]...)
@@ -2861,6 +3009,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/api/v1/results/:token/pictures/:picture", wrapper.GetResultPicture, options.OperationMiddlewares["getResultPicture"]...)
 	router.GET(options.BaseURL+"/api/v1/runs/:run", wrapper.GetRun, options.OperationMiddlewares["getRun"]...)
 	router.PUT(options.BaseURL+"/api/v1/runs/:run/gfcis/:device", wrapper.SetInstalled, options.OperationMiddlewares["setInstalled"]...)
+	router.GET(options.BaseURL+"/api/v1/school", wrapper.GetSchool, options.OperationMiddlewares["getSchool"]...)
 	router.GET(options.BaseURL+"/api/v1/search", wrapper.Search, options.OperationMiddlewares["search"]...)
 	router.DELETE(options.BaseURL+"/api/v1/session", wrapper.SignOut, options.OperationMiddlewares["signOut"]...)
 	router.GET(options.BaseURL+"/api/v1/session", wrapper.GetSession, options.OperationMiddlewares["getSession"]...)
@@ -4029,6 +4178,125 @@ type SetDirectorydefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SetDirectorydefaultApplicationProblemPlusJSONResponse) VisitSetDirectoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDrillScoreRequestObject struct {
+	Call CallID `json:"call"`
+}
+
+type GetDrillScoreResponseObject interface {
+	VisitGetDrillScoreResponse(w http.ResponseWriter) error
+}
+
+type GetDrillScore200JSONResponse DrillScore
+
+func (response GetDrillScore200JSONResponse) VisitGetDrillScoreResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDrillScoredefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDrillScoredefaultApplicationProblemPlusJSONResponse) VisitGetDrillScoreResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DoInDrillRequestObject struct {
+	Call CallID `json:"call"`
+	Body *DoInDrillJSONRequestBody
+}
+
+type DoInDrillResponseObject interface {
+	VisitDoInDrillResponse(w http.ResponseWriter) error
+}
+
+type DoInDrill200JSONResponse struct{ CallNowJSONResponse }
+
+func (response DoInDrill200JSONResponse) VisitDoInDrillResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DoInDrilldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DoInDrilldefaultApplicationProblemPlusJSONResponse) VisitDoInDrillResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDrillBoxRequestObject struct {
+	Call CallID `json:"call"`
+	Box  BoxID  `json:"box"`
+}
+
+type GetDrillBoxResponseObject interface {
+	VisitGetDrillBoxResponse(w http.ResponseWriter) error
+}
+
+type GetDrillBox200JSONResponse DrillBox
+
+func (response GetDrillBox200JSONResponse) VisitGetDrillBoxResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDrillBoxdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDrillBoxdefaultApplicationProblemPlusJSONResponse) VisitGetDrillBoxResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5976,6 +6244,160 @@ func (response SetDoordefaultApplicationProblemPlusJSONResponse) VisitSetDoorRes
 	return err
 }
 
+type GetDrillsRequestObject struct {
+}
+
+type GetDrillsResponseObject interface {
+	VisitGetDrillsResponse(w http.ResponseWriter) error
+}
+
+type GetDrills200JSONResponse DrillSheet
+
+func (response GetDrills200JSONResponse) VisitGetDrillsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDrillsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDrillsdefaultApplicationProblemPlusJSONResponse) VisitGetDrillsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginDrillRequestObject struct {
+	Body *BeginDrillJSONRequestBody
+}
+
+type BeginDrillResponseObject interface {
+	VisitBeginDrillResponse(w http.ResponseWriter) error
+}
+
+type BeginDrill201JSONResponse Call
+
+func (response BeginDrill201JSONResponse) VisitBeginDrillResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginDrilldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginDrilldefaultApplicationProblemPlusJSONResponse) VisitBeginDrillResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDrillsOfPeopleRequestObject struct {
+}
+
+type GetDrillsOfPeopleResponseObject interface {
+	VisitGetDrillsOfPeopleResponse(w http.ResponseWriter) error
+}
+
+type GetDrillsOfPeople200JSONResponse []DrillPerson
+
+func (response GetDrillsOfPeople200JSONResponse) VisitGetDrillsOfPeopleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDrillsOfPeopledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDrillsOfPeopledefaultApplicationProblemPlusJSONResponse) VisitGetDrillsOfPeopleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeSceneRequestObject struct {
+	Body *MakeSceneJSONRequestBody
+}
+
+type MakeSceneResponseObject interface {
+	VisitMakeSceneResponse(w http.ResponseWriter) error
+}
+
+type MakeScene200JSONResponse DrillFile
+
+func (response MakeScene200JSONResponse) VisitMakeSceneResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeScenedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeScenedefaultApplicationProblemPlusJSONResponse) VisitMakeSceneResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListEventsRequestObject struct {
 	Params ListEventsParams
 }
@@ -7518,6 +7940,45 @@ func (response SetInstalleddefaultApplicationProblemPlusJSONResponse) VisitSetIn
 	return err
 }
 
+type GetSchoolRequestObject struct {
+	Params GetSchoolParams
+}
+
+type GetSchoolResponseObject interface {
+	VisitGetSchoolResponse(w http.ResponseWriter) error
+}
+
+type GetSchool200JSONResponse SchoolClass
+
+func (response GetSchool200JSONResponse) VisitGetSchoolResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSchooldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSchooldefaultApplicationProblemPlusJSONResponse) VisitGetSchoolResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SearchRequestObject struct {
 	Params SearchParams
 }
@@ -8870,6 +9331,15 @@ type StrictServerInterface interface {
 	// SetDirectory The panel's directory as it is written
 	// (PUT /api/v1/calls/{call}/directory)
 	SetDirectory(ctx context.Context, request SetDirectoryRequestObject) (SetDirectoryResponseObject, error)
+	// GetDrillScore What the drill came to so far, each step replayed with what was known then
+	// (GET /api/v1/calls/{call}/drill)
+	GetDrillScore(ctx context.Context, request GetDrillScoreRequestObject) (GetDrillScoreResponseObject, error)
+	// DoInDrill Ask for advice, wire a box by hand, or give up
+	// (POST /api/v1/calls/{call}/drill)
+	DoInDrill(ctx context.Context, request DoInDrillRequestObject) (DoInDrillResponseObject, error)
+	// GetDrillBox An opened box of a drill, as it is now, with all that its wires can be put on
+	// (GET /api/v1/calls/{call}/drill/boxes/{box})
+	GetDrillBox(ctx context.Context, request GetDrillBoxRequestObject) (GetDrillBoxResponseObject, error)
 	// IssueInvoice Issue an invoice of what was done and used
 	// (POST /api/v1/calls/{call}/invoices)
 	IssueInvoice(ctx context.Context, request IssueInvoiceRequestObject) (IssueInvoiceResponseObject, error)
@@ -9014,6 +9484,18 @@ type StrictServerInterface interface {
 	// SetDoor Set it
 	// (PUT /api/v1/door)
 	SetDoor(ctx context.Context, request SetDoorRequestObject) (SetDoorResponseObject, error)
+	// GetDrills The scenes that ship, what to train next, and one's own drills
+	// (GET /api/v1/drills)
+	GetDrills(ctx context.Context, request GetDrillsRequestObject) (GetDrillsResponseObject, error)
+	// BeginDrill Begin a drill; it is a call whose testers are simulated, and is kept apart from all others
+	// (POST /api/v1/drills)
+	BeginDrill(ctx context.Context, request BeginDrillRequestObject) (BeginDrillResponseObject, error)
+	// GetDrillsOfPeople What the people of the shop trained, and where they err; who is ready for which calls is the shop's to judge
+	// (GET /api/v1/drills/people)
+	GetDrillsOfPeople(ctx context.Context, request GetDrillsOfPeopleRequestObject) (GetDrillsOfPeopleResponseObject, error)
+	// MakeScene A scene as a file, elvat-drill/1, drawn, or made from a call with its names taken out; nothing is kept
+	// (POST /api/v1/drills/scene)
+	MakeScene(ctx context.Context, request MakeSceneRequestObject) (MakeSceneResponseObject, error)
 	// ListEvents What happened that a shop may have to answer for, newest first
 	// (GET /api/v1/events)
 	ListEvents(ctx context.Context, request ListEventsRequestObject) (ListEventsResponseObject, error)
@@ -9128,6 +9610,9 @@ type StrictServerInterface interface {
 	// SetInstalled When a GFCI was put in; absent, nobody knows
 	// (PUT /api/v1/runs/{run}/gfcis/{device})
 	SetInstalled(ctx context.Context, request SetInstalledRequestObject) (SetInstalledResponseObject, error)
+	// GetSchool What every tester shows at one outlet with something wrong, and why
+	// (GET /api/v1/school)
+	GetSchool(ctx context.Context, request GetSchoolRequestObject) (GetSchoolResponseObject, error)
 	// Search Calls and sites that have all the words
 	// (GET /api/v1/search)
 	Search(ctx context.Context, request SearchRequestObject) (SearchResponseObject, error)
@@ -10201,6 +10686,105 @@ func (sh *strictHandler) SetDirectory(ctx *echo.Context, call CallID) error {
 		return err
 	} else if validResponse, ok := response.(SetDirectoryResponseObject); ok {
 		return validResponse.VisitSetDirectoryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetDrillScore operation middleware
+func (sh *strictHandler) GetDrillScore(ctx *echo.Context, call CallID) error {
+	var request GetDrillScoreRequestObject
+
+	request.Call = call
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDrillScore(ctx.Request().Context(), request.(GetDrillScoreRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDrillScore")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetDrillScoreResponseObject); ok {
+		return validResponse.VisitGetDrillScoreResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// DoInDrill operation middleware
+func (sh *strictHandler) DoInDrill(ctx *echo.Context, call CallID) error {
+	var request DoInDrillRequestObject
+
+	request.Call = call
+
+	var body DoInDrillJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DoInDrill(ctx.Request().Context(), request.(DoInDrillRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DoInDrill")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DoInDrillResponseObject); ok {
+		return validResponse.VisitDoInDrillResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetDrillBox operation middleware
+func (sh *strictHandler) GetDrillBox(ctx *echo.Context, call CallID, box BoxID) error {
+	var request GetDrillBoxRequestObject
+
+	request.Call = call
+	request.Box = box
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDrillBox(ctx.Request().Context(), request.(GetDrillBoxRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDrillBox")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetDrillBoxResponseObject); ok {
+		return validResponse.VisitGetDrillBoxResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -11991,6 +12575,144 @@ func (sh *strictHandler) SetDoor(ctx *echo.Context) error {
 	return nil
 }
 
+// GetDrills operation middleware
+func (sh *strictHandler) GetDrills(ctx *echo.Context) error {
+	var request GetDrillsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDrills(ctx.Request().Context(), request.(GetDrillsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDrills")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetDrillsResponseObject); ok {
+		return validResponse.VisitGetDrillsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BeginDrill operation middleware
+func (sh *strictHandler) BeginDrill(ctx *echo.Context) error {
+	var request BeginDrillRequestObject
+
+	var body BeginDrillJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginDrill(ctx.Request().Context(), request.(BeginDrillRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginDrill")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BeginDrillResponseObject); ok {
+		return validResponse.VisitBeginDrillResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetDrillsOfPeople operation middleware
+func (sh *strictHandler) GetDrillsOfPeople(ctx *echo.Context) error {
+	var request GetDrillsOfPeopleRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDrillsOfPeople(ctx.Request().Context(), request.(GetDrillsOfPeopleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDrillsOfPeople")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetDrillsOfPeopleResponseObject); ok {
+		return validResponse.VisitGetDrillsOfPeopleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MakeScene operation middleware
+func (sh *strictHandler) MakeScene(ctx *echo.Context) error {
+	var request MakeSceneRequestObject
+
+	var body MakeSceneJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeScene(ctx.Request().Context(), request.(MakeSceneRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeScene")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MakeSceneResponseObject); ok {
+		return validResponse.VisitMakeSceneResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ListEvents operation middleware
 func (sh *strictHandler) ListEvents(ctx *echo.Context, params ListEventsParams) error {
 	var request ListEventsRequestObject
@@ -13195,6 +13917,31 @@ func (sh *strictHandler) SetInstalled(ctx *echo.Context, run RunID, device strin
 		return err
 	} else if validResponse, ok := response.(SetInstalledResponseObject); ok {
 		return validResponse.VisitSetInstalledResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetSchool operation middleware
+func (sh *strictHandler) GetSchool(ctx *echo.Context, params GetSchoolParams) error {
+	var request GetSchoolRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSchool(ctx.Request().Context(), request.(GetSchoolRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSchool")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetSchoolResponseObject); ok {
+		return validResponse.VisitGetSchoolResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -40,7 +40,7 @@ func (d *Desk) CallAt(ctx context.Context, at *kept.Snapshot) (api.Call, error) 
 	if err != nil {
 		return api.Call{}, err
 	}
-	if !v.Facts.HandedOver {
+	if !v.Facts.HandedOver && v.Record.Drill == nil {
 		if err := d.engines.prepare(v.question()); err != nil {
 			return api.Call{}, err
 		}
@@ -169,6 +169,10 @@ var Build = func() string {
 // diagnose weighs the readings, or looks up what came of them. The answer kept of a
 // call that was handed over stands as it was, whatever the program has learned since.
 func (d *Desk) diagnose(ctx context.Context, v *State) (err error) {
+	if v.Record.Silent() { // whoever learns asks for advice, or does without
+		v.Result = diagnosis.NotYet()
+		return nil
+	}
 	q := v.question()
 	if v.Asked, err = q.content(); err != nil {
 		return err

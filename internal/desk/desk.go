@@ -38,6 +38,9 @@ type Book interface {
 	Answer(ctx context.Context, call int64) (kept.Answer, error)
 	VisitOf(ctx context.Context, call int64, kind kept.LinkKind, now time.Time) (kept.Visit, error)
 	GFCIsOfSite(ctx context.Context, site int64) ([]kept.DueGFCI, error)
+	// DrillsOf are the newest drills of a person, the newest first; SetDrillResult keeps what came of one.
+	DrillsOf(ctx context.Context, person string, most int) ([]kept.Drill, error)
+	SetDrillResult(ctx context.Context, id int64, result []byte) error
 	// Snapshot runs do's reads on what is kept at one moment.
 	Snapshot(ctx context.Context, do func(context.Context) error) error
 }

@@ -74,6 +74,11 @@ func (d *Desk) loadPractice(ctx context.Context, v *State) error {
 	if v.settings, err = practice.Settings(); err != nil {
 		return err
 	}
+	if of := v.Record.Drill; of != nil { // no shop's own weights: all learn on the same
+		v.settings = of.Scene.Settings()
+		v.settings.Conditions = v.Record.Known()
+		return nil
+	}
 	learned, err := d.Learned(ctx)
 	if err != nil {
 		return err
@@ -129,6 +134,7 @@ const alikeShown = 5
 func (v *State) Shown() api.Call {
 	b := v.Circuit.Breaker
 	return api.Call{
+		Drill:   v.drill(),
 		Pending: v.Pending, Id: v.Call.ID, Title: v.Record.Title, Complaint: v.Record.Complaint, CreatedAt: v.Call.CreatedAt,
 		CautionsReadAt: v.Record.CautionsReadAt, Phases: v.Facts.Strip(), Move: v.Record.Move(v.View), Nearest: v.Record.Nearest(v.View),
 		Breaker: api.Breaker{Label: b.Label, Amps: b.Amps, Poles: b.Poles, Protection: string(b.Protection)},

@@ -96,6 +96,8 @@ type Packed struct {
 	ResultUntil  *time.Time    `json:"resultUntil,omitempty"`
 	Past         []Packed      `json:"past,omitempty"`   // earlier calls of its run, the newest first, without their log
 	Guards       []DueGFCI     `json:"guards,omitempty"` // of its house
+	// Drill is what came of one that is over.
+	Drill json.RawMessage `json:"drill,omitempty"`
 }
 
 // A Head is what the phone has at hand of a call that nobody has looked at yet.
@@ -172,3 +174,25 @@ var (
 	// ErrMoved means that the record was changed since it was read: read it again.
 	ErrMoved = errors.New("the record was changed meanwhile")
 )
+
+// FirstDrill is the number from which on calls are drills: they are kept apart from all others.
+const FirstDrill int64 = 1_000_000_000
+
+// IsDrill reports whether the number is that of a drill at the shop.
+func IsDrill(id int64) bool { return id > FirstDrill }
+
+// A Drill is one in a list.
+type Drill struct {
+	ID      int64           `json:"id"`
+	Person  string          `json:"person"`
+	BegunAt time.Time       `json:"begunAt"`
+	Version int64           `json:"version"`
+	Result  json.RawMessage `json:"result,omitempty"` // what came of it; nil while it goes on
+}
+
+// EmptyDrill is one of which nothing is known yet.
+func EmptyDrill(at Call) (*Snapshot, error) {
+	directory := call.Part{Key: call.Key{Kind: call.TheDirectory, ID: "0"}, Document: []byte("[]")}
+	r, err := call.Open(at.ID, []call.Part{directory}, nil)
+	return &Snapshot{Call: at, Record: r}, err
+}

@@ -158,6 +158,24 @@ var routes = []route{
 	}),
 	op("GET", "calls", 200, (*Phone).list),
 	op("POST", "calls", 201, (*Phone).begin),
+	op("GET", "drills", 200, func(p *Phone, ctx context.Context, _ *asked) (any, error) { return p.Drills(ctx) }),
+	op("POST", "drills", 201, (*Phone).beginDrill),
+	op("POST", "drills/scene", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		b, err := into[api.NewDrill](a)
+		if err != nil {
+			return nil, err
+		}
+		return p.SceneFile(ctx, b)
+	}),
+	op("GET", "school", 200, func(_ *Phone, _ context.Context, a *asked) (any, error) {
+		load, _ := strconv.ParseFloat(a.query["load"], 64)
+		return desk.Class(a.query["lesson"], load)
+	}),
+	op("GET", "calls/{call}/drill", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) { return p.Score(ctx, a.call) }),
+	op("POST", "calls/{call}/drill", 200, change(func(b api.DrillDeed, _ *asked) call.Doing { return desk.DoingInDrill(b) })),
+	op("GET", "calls/{call}/drill/boxes/{box}", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		return p.DrillBox(ctx, a.call, a.named["box"])
+	}),
 	op("GET", "calls/{call}", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) { return p.Call(staged(ctx), a.call) }),
 	op("PATCH", "calls/{call}", 200, change(func(b api.CallChange, _ *asked) call.Doing {
 		return &call.Rename{Title: b.Title, Complaint: b.Complaint}
@@ -293,6 +311,9 @@ func (p *Phone) list(ctx context.Context, _ *asked) (any, error) {
 	var inHand, over []api.CallSummary
 	for _, id := range p.Calls() {
 		var one api.CallSummary
+		if kept.IsDrill(id) {
+			continue
+		}
 		if known := p.summary(id); known != nil {
 			if err := json.Unmarshal(known, &one); err != nil {
 				return nil, err
@@ -304,6 +325,9 @@ func (p *Phone) list(ctx context.Context, _ *asked) (any, error) {
 			}
 			if err != nil {
 				return nil, err
+			}
+			if v.Record.Drill != nil {
+				continue // it is no call
 			}
 			one = v.Summary()
 		}

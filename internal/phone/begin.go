@@ -62,6 +62,32 @@ func (p *Phone) begin(ctx context.Context, a *asked) (any, error) {
 	if err != nil {
 		return nil, err
 	}
+	return p.beginAs(ctx, begin, b)
+}
+
+// beginDrill is begin for a call to learn on.
+func (p *Phone) beginDrill(ctx context.Context, a *asked) (any, error) {
+	b, err := into[api.NewDrill](a)
+	if err != nil {
+		return nil, err
+	}
+	by := desk.CallerOf(ctx)
+	if err := desk.CheckID(by.Command); err != nil {
+		return nil, err
+	}
+	if id := p.begunBy(by.Command); id != 0 {
+		return p.Call(ctx, id)
+	}
+	begin, err := p.BeginDrill(ctx, b)
+	if err != nil {
+		return nil, err
+	}
+	return p.beginAs(ctx, begin, api.NewCall{})
+}
+
+// beginAs begins it on what is said of its place.
+func (p *Phone) beginAs(ctx context.Context, begin call.Begin, b api.NewCall) (any, error) {
+	by := desk.CallerOf(ctx)
 	place := kept.Place{Site: desk.Or(b.Site, 0), Panel: desk.Or(b.Panel, 0), Run: desk.Or(b.Run, 0)}
 	if place.Run != 0 && begin.Circuit == nil {
 		last := p.lastOf(place.Run)

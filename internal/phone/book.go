@@ -108,6 +108,30 @@ func (b book) Set(ctx context.Context, name string, value []byte) error {
 	return nil
 }
 
+// DrillsOf are those that lie here, whoever they are of: one person works on a phone.
+func (b book) DrillsOf(_ context.Context, _ string, most int) ([]kept.Drill, error) {
+	b.p.mu.Lock()
+	defer b.p.mu.Unlock()
+	all := []kept.Drill{}
+	for id, h := range b.p.calls {
+		if h.now.Record.Drill != nil {
+			all = append(all, kept.Drill{ID: id, BegunAt: h.now.CreatedAt, Version: h.now.Version, Result: h.packed.Drill})
+		}
+	}
+	slices.SortFunc(all, func(a, c kept.Drill) int { return c.BegunAt.Compare(a.BegunAt) })
+	return all[:min(most, len(all))], nil
+}
+
+// SetDrillResult keeps it until the shop has worked it out for itself.
+func (b book) SetDrillResult(_ context.Context, id int64, result []byte) error {
+	b.p.mu.Lock()
+	defer b.p.mu.Unlock()
+	if h := b.p.calls[id]; h != nil {
+		h.packed.Drill = result
+	}
+	return nil
+}
+
 // used adds up what was used on a record, by van, item and unit.
 func used(r *call.Record) map[[3]string]float64 {
 	sums := map[[3]string]float64{}

@@ -49,6 +49,9 @@ func (s *calls) CreateCall(ctx context.Context, r api.CreateCallRequestObject) (
 
 // begin starts a call on a place of the site book, or with one of its own.
 func (s *calls) begin(ctx context.Context, begin corecall.Begin, on kept.Place) (int64, error) {
+	if begin.Scene != nil {
+		return s.store.BeginDrill(ctx, s.Command(ctx, nil), s.now(), &begin)
+	}
 	// The call is diagnosed with what opened boxes have taught until now.
 	if _, err := s.learn(ctx); err != nil {
 		return 0, err

@@ -124,6 +124,13 @@ func (s *calls) Sync(ctx context.Context, r api.SyncRequestObject) (api.SyncResp
 		if err != nil {
 			return err
 		}
+		mine, err := s.store.DrillsOf(ctx, by.Person, drillsOnPhone)
+		if err != nil {
+			return err
+		}
+		for _, d := range mine {
+			wanted[d.ID] = d.Version
+		}
 		for id := range r.Body.Calls {
 			number, err := strconv.ParseInt(id, 10, 64)
 			if err != nil {
@@ -137,7 +144,7 @@ func (s *calls) Sync(ctx context.Context, r api.SyncRequestObject) (api.SyncResp
 			if r.Body.Calls[strconv.FormatInt(id, 10)] == version {
 				continue
 			}
-			p, err := s.packed(ctx, id)
+			p, err := s.packedFor(ctx, id, mine)
 			if err != nil {
 				return err
 			}
@@ -162,6 +169,27 @@ func (s *calls) forPhones(ctx context.Context) (map[int64]int64, error) {
 	over, err := s.store.Versions(ctx, true, s.now().Add(-onPhone), mostInHand)
 	maps.Copy(all, over)
 	return all, err
+}
+
+// drillsOnPhone is how many of one's own drills lie on a phone, the newest. Assumption.
+const drillsOnPhone = 40
+
+// packedFor is a call, or a drill, as it goes to a phone.
+func (s *calls) packedFor(ctx context.Context, id int64, mine []kept.Drill) (kept.Packed, error) {
+	if !kept.IsDrill(id) {
+		return s.packed(ctx, id)
+	}
+	at, err := s.store.Load(ctx, id)
+	if err != nil {
+		return kept.Packed{}, err
+	}
+	p := kept.Pack(at)
+	for _, d := range mine {
+		if d.ID == id {
+			p.Drill = d.Result
+		}
+	}
+	return p, nil
 }
 
 // mostDecisions bounds how many are shown at once. Assumption.

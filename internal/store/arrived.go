@@ -101,6 +101,11 @@ func (s *Store) SettleArrived(ctx context.Context, command, by string, at time.T
 
 // Begun is the call that the command began; ErrNotFound where it began none.
 func (s *Store) Begun(ctx context.Context, command string) (int64, error) {
+	if n, err := s.q(ctx).DrillBy(ctx, command); err == nil {
+		return kept.FirstDrill + n, nil
+	} else if !errors.Is(err, sql.ErrNoRows) {
+		return 0, err
+	}
 	was, err := s.q(ctx).ActionOf(ctx, command)
 	switch {
 	case err == nil && (was.Doing != call.Name(&call.Begin{}) || was.CallID == nil), errors.Is(err, sql.ErrNoRows):

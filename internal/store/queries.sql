@@ -451,3 +451,24 @@ SELECT van, made_at FROM feeds ORDER BY van;
 SELECT g.run_id, g.device, g.label, g.due_at, t.id AS site_id, t.name AS site_name, t.address, t.lat, t.lon
 FROM gfcis g JOIN runs r ON r.id = g.run_id JOIN panels p ON p.id = r.panel_id JOIN sites t ON t.id = p.site_id
 WHERE g.due_at <= ? AND t.erased_at IS NULL AND t.lat IS NOT NULL ORDER BY g.due_at, g.run_id, g.device LIMIT ?;
+
+-- name: AddDrill :one
+INSERT INTO drills (command, person, begun_at, version, packed) VALUES (?, ?, ?, ?, ?) RETURNING id;
+
+-- name: DrillBy :one
+SELECT id FROM drills WHERE command = ?;
+
+-- name: Drill :one
+SELECT * FROM drills WHERE id = ?;
+
+-- name: KeepDrill :execrows
+UPDATE drills SET packed = sqlc.arg(packed), version = sqlc.arg(next) WHERE id = sqlc.arg(id) AND version = sqlc.arg(version);
+
+-- name: SetDrillResult :exec
+UPDATE drills SET result = ? WHERE id = ?;
+
+-- name: DrillsOf :many
+SELECT id, person, begun_at, version, result FROM drills WHERE person = ? ORDER BY begun_at DESC, id DESC LIMIT ?;
+
+-- name: Drills :many
+SELECT id, person, begun_at, version, result FROM drills ORDER BY begun_at DESC, id DESC LIMIT ?;

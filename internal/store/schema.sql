@@ -66,6 +66,16 @@ CREATE TABLE changes (
     PRIMARY KEY (action, n)
 ) WITHOUT ROWID;
 
+CREATE TABLE drills (
+    id       INTEGER PRIMARY KEY AUTOINCREMENT,
+    command  TEXT NOT NULL UNIQUE CHECK (typeof(command) = 'text'), -- that began it
+    person   TEXT NOT NULL CHECK (typeof(person) = 'text'), -- who learns; '' where nobody signs in
+    begun_at INTEGER NOT NULL CHECK (typeof(begun_at) = 'integer'),
+    version  INTEGER NOT NULL CHECK (typeof(version) = 'integer'), -- the last action on it
+    packed   TEXT NOT NULL CHECK (typeof(packed) = 'text'),
+    result   TEXT CHECK (typeof(result) IN ('text', 'null')) -- once it is over and was scored
+);
+
 CREATE TABLE events (
     id      INTEGER PRIMARY KEY AUTOINCREMENT,
     at      INTEGER NOT NULL CHECK (typeof(at) = 'integer'),
@@ -245,6 +255,10 @@ CREATE INDEX calls_of_run ON calls (run_id, created_at, id);
 CREATE INDEX calls_stale ON calls (id) WHERE stale;
 
 CREATE INDEX changes_of_directory ON changes (id, action) WHERE kind = 'directory';
+
+CREATE INDEX drills_by_time ON drills (begun_at, id);
+
+CREATE INDEX drills_of_person ON drills (person, begun_at);
 
 CREATE INDEX events_by_time ON events (at);
 

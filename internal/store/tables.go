@@ -47,6 +47,7 @@ var Tables = []Table{
 	{Name: "changes", Columns: []string{"action", "n", "kind", "id", "path", "next", "before", "after"}, order: "action, n"},
 	{Name: "arrived", Columns: []string{"n", "command", "call_id", "document", "device", "person", "role", "arrived_at", "refused", "settled_at", "settled_by"}, Documents: []string{"document"}},
 	{Name: "invoices", Columns: []string{"number", "paper", "call_id", "of", "command", "at", "document"}, Documents: []string{"document"}, order: "number"},
+	{Name: "drills", Columns: []string{"id", "command", "person", "begun_at", "version", "packed", "result"}, Documents: []string{"packed"}, order: "id"},
 	{Name: "events", Columns: []string{"id", "at", "what", "person", "place", "call_id", "about"}},
 	{Name: "summaries", Columns: []string{"call_id", "document", "handed_over", "question", "build", "answer"}, Documents: []string{"document"}, binary: []string{"answer"}, order: "call_id"},
 	{Name: "search", Columns: []string{"rowid", "title", "body"}, order: "rowid"},

@@ -29,6 +29,16 @@ type Change struct {
 	After  *string
 }
 
+type Drill struct {
+	ID      int64
+	Command string
+	Person  string
+	BegunAt int64
+	Version int64
+	Packed  string
+	Result  *string
+}
+
 type Event struct {
 	ID     int64
 	At     int64

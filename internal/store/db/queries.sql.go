@@ -179,6 +179,31 @@ func (q *Queries) AddChange(ctx context.Context, arg AddChangeParams) error {
 	return err
 }
 
+const addDrill = `-- name: AddDrill :one
+INSERT INTO drills (command, person, begun_at, version, packed) VALUES (?, ?, ?, ?, ?) RETURNING id
+`
+
+type AddDrillParams struct {
+	Command string
+	Person  string
+	BegunAt int64
+	Version int64
+	Packed  string
+}
+
+func (q *Queries) AddDrill(ctx context.Context, arg AddDrillParams) (int64, error) {
+	row := q.db.QueryRowContext(ctx, addDrill,
+		arg.Command,
+		arg.Person,
+		arg.BegunAt,
+		arg.Version,
+		arg.Packed,
+	)
+	var id int64
+	err := row.Scan(&id)
+	return id, err
+}
+
 const addEvent = `-- name: AddEvent :exec
 INSERT INTO events (at, what, person, place, call_id, about) VALUES (?, ?, ?, ?, ?, ?)
 `
@@ -937,6 +962,123 @@ func (q *Queries) DecisionsOf(ctx context.Context, callID *int64) ([]Arrived, er
 	return items, nil
 }
 
+const drill = `-- name: Drill :one
+SELECT id, command, person, begun_at, version, packed, result FROM drills WHERE id = ?
+`
+
+func (q *Queries) Drill(ctx context.Context, id int64) (Drill, error) {
+	row := q.db.QueryRowContext(ctx, drill, id)
+	var i Drill
+	err := row.Scan(
+		&i.ID,
+		&i.Command,
+		&i.Person,
+		&i.BegunAt,
+		&i.Version,
+		&i.Packed,
+		&i.Result,
+	)
+	return i, err
+}
+
+const drillBy = `-- name: DrillBy :one
+SELECT id FROM drills WHERE command = ?
+`
+
+func (q *Queries) DrillBy(ctx context.Context, command string) (int64, error) {
+	row := q.db.QueryRowContext(ctx, drillBy, command)
+	var id int64
+	err := row.Scan(&id)
+	return id, err
+}
+
+const drills = `-- name: Drills :many
+SELECT id, person, begun_at, version, result FROM drills ORDER BY begun_at DESC, id DESC LIMIT ?
+`
+
+type DrillsRow struct {
+	ID      int64
+	Person  string
+	BegunAt int64
+	Version int64
+	Result  *string
+}
+
+func (q *Queries) Drills(ctx context.Context, limit int64) ([]DrillsRow, error) {
+	rows, err := q.db.QueryContext(ctx, drills, limit)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []DrillsRow
+	for rows.Next() {
+		var i DrillsRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.Person,
+			&i.BegunAt,
+			&i.Version,
+			&i.Result,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
+const drillsOf = `-- name: DrillsOf :many
+SELECT id, person, begun_at, version, result FROM drills WHERE person = ? ORDER BY begun_at DESC, id DESC LIMIT ?
+`
+
+type DrillsOfParams struct {
+	Person string
+	Limit  int64
+}
+
+type DrillsOfRow struct {
+	ID      int64
+	Person  string
+	BegunAt int64
+	Version int64
+	Result  *string
+}
+
+func (q *Queries) DrillsOf(ctx context.Context, arg DrillsOfParams) ([]DrillsOfRow, error) {
+	rows, err := q.db.QueryContext(ctx, drillsOf, arg.Person, arg.Limit)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var items []DrillsOfRow
+	for rows.Next() {
+		var i DrillsOfRow
+		if err := rows.Scan(
+			&i.ID,
+			&i.Person,
+			&i.BegunAt,
+			&i.Version,
+			&i.Result,
+		); err != nil {
+			return nil, err
+		}
+		items = append(items, i)
+	}
+	if err := rows.Close(); err != nil {
+		return nil, err
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	return items, nil
+}
+
 const dueGFCIs = `-- name: DueGFCIs :many
 SELECT g.run_id, g.device, g.label, g.serves, i.installed_at AS said_at, g.installed_at, g.tested_at, g.held, g.due_at, t.id AS site_id, t.name AS site_name, r.name AS run_name
 FROM gfcis g JOIN runs r ON r.id = g.run_id JOIN panels p ON p.id = r.panel_id JOIN sites t ON t.id = p.site_id
@@ -1638,6 +1780,30 @@ func (q *Queries) InvoicesOfCall(ctx context.Context, callID int64) ([]Invoice, 
 	return items, nil
 }
 
+const keepDrill = `-- name: KeepDrill :execrows
+UPDATE drills SET packed = ?1, version = ?2 WHERE id = ?3 AND version = ?4
+`
+
+type KeepDrillParams struct {
+	Packed  string
+	Next    int64
+	ID      int64
+	Version int64
+}
+
+func (q *Queries) KeepDrill(ctx context.Context, arg KeepDrillParams) (int64, error) {
+	result, err := q.db.ExecContext(ctx, keepDrill,
+		arg.Packed,
+		arg.Next,
+		arg.ID,
+		arg.Version,
+	)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
 const keepImage = `-- name: KeepImage :exec
 INSERT INTO images (call_id, id, image) SELECT p.call_id, p.id, ?1 FROM parts p WHERE p.call_id = ?2 AND p.kind = 'picture' AND p.id = ?3 ON CONFLICT DO NOTHING
 `
@@ -2317,6 +2483,20 @@ func (q *Queries) SetDirectory(ctx context.Context, arg SetDirectoryParams) (int
 		return 0, err
 	}
 	return result.RowsAffected()
+}
+
+const setDrillResult = `-- name: SetDrillResult :exec
+UPDATE drills SET result = ? WHERE id = ?
+`
+
+type SetDrillResultParams struct {
+	Result *string
+	ID     int64
+}
+
+func (q *Queries) SetDrillResult(ctx context.Context, arg SetDrillResultParams) error {
+	_, err := q.db.ExecContext(ctx, setDrillResult, arg.Result, arg.ID)
+	return err
 }
 
 const setFactor = `-- name: SetFactor :execrows

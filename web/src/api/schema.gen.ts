@@ -420,6 +420,115 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/drills": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The scenes that ship, what to train next, and one's own drills */
+        get: operations["getDrills"];
+        put?: never;
+        /** Begin a drill; it is a call whose testers are simulated, and is kept apart from all others */
+        post: operations["beginDrill"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drills/scene": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A scene as a file, elvat-drill/1, drawn, or made from a call with its names taken out; nothing is kept */
+        post: operations["makeScene"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drills/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the people of the shop trained, and where they err; who is ready for which calls is the shop's to judge */
+        get: operations["getDrillsOfPeople"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/school": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What every tester shows at one outlet with something wrong, and why */
+        get: operations["getSchool"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{call}/drill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        /** What the drill came to so far, each step replayed with what was known then */
+        get: operations["getDrillScore"];
+        put?: never;
+        /** Ask for advice, wire a box by hand, or give up */
+        post: operations["doInDrill"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calls/{call}/drill/boxes/{box}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                box: components["parameters"]["BoxID"];
+            };
+            cookie?: never;
+        };
+        /** An opened box of a drill, as it is now, with all that its wires can be put on */
+        get: operations["getDrillBox"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/calls/{call}/new-runs": {
         parameters: {
             query?: never;
@@ -3099,6 +3208,242 @@ export interface components {
             /** @description How it names itself */
             instrument: string;
         };
+        /** @description The call is a drill, and stands so far */
+        DrillInfo: {
+            name: string;
+            /** @description What the call came in by */
+            words: string;
+            /** @description The device that is complained of */
+            at: string;
+            half: components["schemas"]["Half"];
+            /** @description That it was noticed by */
+            tool: string;
+            theme: string;
+            level: number;
+            /** Format: int64 */
+            seed: number;
+            over: boolean;
+            stopped: components["schemas"]["DrillStop"] | null;
+            /** @description Advice was asked for since anything was done */
+            advised: boolean;
+            /** @description Boxes */
+            opened: string[];
+            steps: number;
+            judged?: components["schemas"]["DrillJudgement"];
+        };
+        /** @description A dangerous act, and what would have happened */
+        DrillStop: {
+            danger: string;
+            at: string;
+            did: string;
+            would: string;
+            /** @description Through a body of 1000 ohms */
+            amps?: number;
+            rule: string;
+        };
+        /** @description What came of a box that was wired by hand, the last time */
+        DrillJudgement: {
+            box: string;
+            right: boolean;
+            wrong: string[];
+            shown: components["schemas"]["DrillShown"][];
+        };
+        DrillShown: {
+            at: string;
+            half: components["schemas"]["Half"];
+            label: string;
+            shows: string;
+            should: string;
+        };
+        DrillWired: {
+            pairs: string[][];
+            /** @description A new device hangs in the place of the old one */
+            new?: boolean;
+            /** @description Ends cut back, stripped and landed afresh */
+            remade?: string[];
+            /** @description Insulation taken off for the device's terminals, in inches */
+            stripIn?: number;
+            /** @description How many wires the one on each splice takes */
+            connectors?: {
+                [key: string]: number;
+            };
+            /** @description White wires marked as hot */
+            marked?: string[];
+        };
+        DrillDeed: {
+            /** @enum {string} */
+            what: "advice" | "wire" | "give-up";
+            box?: string;
+            wired?: components["schemas"]["DrillWired"];
+        };
+        DrillPoint: {
+            name: string;
+            words: string;
+            /** @description The conductor that it is or is made for */
+            of?: string;
+            device?: string;
+        };
+        DrillBox: {
+            box: string;
+            seen: string[];
+            wires: components["schemas"]["DrillPoint"][];
+            places: components["schemas"]["DrillPoint"][];
+            wired: components["schemas"]["DrillWired"];
+            strips: number[];
+            takes: number[];
+        };
+        DrillReplay: {
+            words: string;
+            minutes: number;
+            /** @description Bits that it could have told, on average */
+            could: number;
+            /** @description Bits that it told */
+            told: number;
+            knew?: string[];
+            better?: string;
+            why?: string;
+            betterBits?: number;
+            mistakes?: string[];
+        };
+        DrillScore: {
+            best: number;
+            bestBoxes: number;
+            walk: number;
+            walkBoxes: number;
+            minutes: number;
+            boxes: number;
+            solved: boolean;
+            over: boolean;
+            stop?: components["schemas"]["DrillStop"];
+            /** @description Of 100; none where something would have hurt, or is wrong still */
+            points: number;
+            mistakes: {
+                [key: string]: number;
+            };
+            replay: components["schemas"]["DrillReplay"][];
+            was?: string[];
+        };
+        /** @description A theme, a level and a seed; or a scene, elvat-drill/1; or a call to make one from */
+        NewDrill: {
+            theme?: string;
+            level?: number;
+            /**
+             * Format: int64
+             * @description None: one is drawn
+             */
+            seed?: number;
+            /** @description Text of an elvat-drill/1 file */
+            scene?: string;
+            /**
+             * Format: int64
+             * @description A past call of the shop; names are taken out
+             */
+            call?: number;
+            /** @description What is hidden on that call's run; none: what was found on it */
+            hidden?: components["schemas"]["Fault"][];
+        };
+        /** @description A scene, elvat-drill/1 */
+        DrillFile: Record<string, never>;
+        DrillRow: {
+            n: number;
+            theme: string;
+            level: number;
+            /** Format: int64 */
+            seed: number;
+            name: string;
+            words: string;
+            grade: number;
+            best: number;
+            bestBoxes: number;
+            walk: number;
+            walkBoxes: number;
+        };
+        /** @description When a theme is due again */
+        DrillCard: {
+            theme: string;
+            words: string;
+            done: number;
+            /** Format: date-time */
+            lastAt?: string;
+            /** Format: date-time */
+            dueAt?: string;
+            level: number;
+            ease: number;
+            run: number;
+            days: number;
+        };
+        DrillTally: {
+            kind: string;
+            words: string;
+            count: number;
+            lately: number;
+        };
+        DrillResult: {
+            /** Format: date-time */
+            at: string;
+            name: string;
+            theme?: string;
+            level?: number;
+            /** Format: int64 */
+            seed?: number;
+            points: number;
+            minutes: number;
+            best: number;
+            walk: number;
+            solved: boolean;
+            danger?: string;
+            mistakes: {
+                [key: string]: number;
+            };
+        };
+        DrillLine: {
+            /** Format: int64 */
+            call: number;
+            /** Format: date-time */
+            begunAt: string;
+            name?: string;
+            result?: components["schemas"]["DrillResult"];
+        };
+        DrillSheet: {
+            /** @description What to train next */
+            next: components["schemas"]["DrillCard"][];
+            shipped: components["schemas"]["DrillRow"][];
+            mine: components["schemas"]["DrillLine"][];
+            mistakes: components["schemas"]["DrillTally"][];
+        };
+        DrillPerson: {
+            person: string;
+            drills: number;
+            next: components["schemas"]["DrillCard"][];
+            mistakes: components["schemas"]["DrillTally"][];
+            results: components["schemas"]["DrillResult"][];
+        };
+        SchoolLesson: {
+            key: string;
+            words: string;
+        };
+        SchoolSeen: {
+            tool: string;
+            mode?: string;
+            name: string;
+            says: string;
+            delta: components["schemas"]["Delta"];
+            hides: boolean;
+            why: string;
+        };
+        SchoolClass: {
+            lesson: components["schemas"]["SchoolLesson"];
+            /** Format: double */
+            load: number;
+            seen: components["schemas"]["SchoolSeen"][];
+            /** @description Of a perfect meter: hot to neutral, hot to ground, neutral to ground, each to a known ground */
+            volts: number[];
+            /** Format: double */
+            yoke: number;
+            live: boolean;
+            lessons: components["schemas"]["SchoolLesson"][];
+            loads: number[];
+        };
         NewCall: {
             title: string;
             complaint: string;
@@ -3191,6 +3536,8 @@ export interface components {
             title: string;
             complaint: string;
             appointment?: components["schemas"]["Appointment"];
+            /** @description It is a drill; absent on a call */
+            drill?: components["schemas"]["DrillInfo"];
             urgent?: boolean;
             /** @description What is expected of what is left */
             minutes?: components["schemas"]["Minutes"];
@@ -5349,6 +5696,189 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeviceChoice"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getDrills: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description For who asks */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrillSheet"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    beginDrill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDrill"];
+            };
+        };
+        responses: {
+            /** @description Begun */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Call"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    makeScene: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDrill"];
+            };
+        };
+        responses: {
+            /** @description The scene */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrillFile"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getDrillsOfPeople: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By person */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrillPerson"][];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getSchool: {
+        parameters: {
+            query: {
+                lesson: string;
+                /** @description Watts plugged in at the other half */
+                load: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The lesson */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SchoolClass"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    getDrillScore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The score */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrillScore"];
+                };
+            };
+            default: components["responses"]["Refused"];
+        };
+    };
+    doInDrill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrillDeed"];
+            };
+        };
+        responses: {
+            200: components["responses"]["CallNow"];
+            default: components["responses"]["Refused"];
+        };
+    };
+    getDrillBox: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                call: components["parameters"]["CallID"];
+                box: components["parameters"]["BoxID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The box */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrillBox"];
                 };
             };
             default: components["responses"]["Refused"];
