@@ -8,6 +8,7 @@ import (
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
+	"elvat/core/fault"
 	"elvat/core/tester"
 	"elvat/core/trial"
 )
@@ -153,7 +154,8 @@ func (d *Drill) Score(y Yardstick) (*Score, error) {
 		out.Over, out.Stop = true, last.Stop
 		for _, h := range d.Scene.Hidden {
 			for _, f := range h.Faults {
-				out.Was = append(out.Was, seen(d.Scene.Circuit, f))
+				one := []circuit.Fault{f}
+				out.Was = append(out.Was, fmt.Sprintf("%s at %s", fault.Name(d.Scene.Circuit, one), d.Scene.Circuit.LabelOf(fault.Site(d.Scene.Circuit, one))))
 			}
 		}
 	}

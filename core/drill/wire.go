@@ -76,6 +76,9 @@ var splices = []Named{
 	{Name: "splice:spare", Words: "a cap of its own"},
 }
 
+// conductors are what people call them.
+var conductors = map[circuit.Conductor]string{circuit.Hot: "hot", circuit.Hot2: "second hot", circuit.Neutral: "neutral", circuit.Ground: "ground"}
+
 // stripLengths and connectors that the learner chooses from. 3/4 in for a screw hook, with a
 // quarter of it to spare; a connector for two to five wires. Common practice, no source.
 var (
@@ -100,13 +103,18 @@ func (d *Drill) Open(box string) (*Opened, error) {
 	for _, f := range here(s, box) {
 		o.Seen = append(o.Seen, seen(c, f))
 	}
+	second := false
 	for _, cable := range c.Cables {
 		if cable.From != box && cable.To != box {
 			continue
 		}
 		for _, k := range cable.Conductors {
-			name := cable.ID + "@" + box + "." + string(k)
-			o.Wires = append(o.Wires, Named{Name: name, Words: c.Say(name), Of: k})
+			way := "to " + c.LabelOf(cable.To)
+			if cable.To == box {
+				way = "from " + c.LabelOf(cable.From)
+			}
+			second = second || k == circuit.Hot2
+			o.Wires = append(o.Wires, Named{Name: cable.ID + "@" + box + "." + string(k), Words: conductors[k] + ", " + way, Of: k})
 		}
 	}
 	for i := range there.Devices {
@@ -116,7 +124,11 @@ func (d *Drill) Open(box string) (*Opened, error) {
 			o.Places = append(o.Places, Named{Name: name, Words: makeup.Screw(t.Name), Of: t.Takes, Device: v.ID})
 		}
 	}
-	o.Places = append(o.Places, splices...)
+	for _, p := range splices {
+		if p.Name != "splice:hot2" || second {
+			o.Places = append(o.Places, p)
+		}
+	}
 	if there.Material == circuit.Metal {
 		o.Places = append(o.Places, Named{Name: box + ".box", Words: "the metal box", Of: circuit.Ground})
 	}

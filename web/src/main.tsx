@@ -26,6 +26,10 @@ import { CircuitScreen } from './circuit/CircuitScreen';
 import { DaySheet } from './day/DaySheet';
 import { DeadScreen } from './dead/DeadScreen';
 import { PassphraseAgain } from './door/PassphraseAgain';
+import { DrillsScreen } from './drill/DrillsScreen';
+import { PeopleScreen } from './drill/PeopleScreen';
+import { SchoolScreen } from './drill/SchoolScreen';
+import { ScoreScreen } from './drill/ScoreScreen';
 import { Arrived, FocusKeeper, SkipLink } from './ui/Arrived';
 import { Keys } from './ui/Keys';
 import { followTheme } from './ui/theme';
@@ -85,6 +89,10 @@ if (root) {
 							<Route path="/calls/:call/sweep" element={<SweepScreen />} />
 							<Route path="/calls/:call/boxes/:box" element={<BoxScreen />} />
 							<Route path="/days/:date?" element={<DaySheet />} />
+							<Route path="/drills" element={<DrillsScreen />} />
+							<Route path="/drills/people" element={<PeopleScreen />} />
+							<Route path="/school" element={<SchoolScreen />} />
+							<Route path="/calls/:call/drill" element={<ScoreScreen />} />
 							<Route path="/invoices" element={<InvoicesScreen />} />
 							<Route path="/calls/:call/price" element={<PriceScreen />} />
 							<Route path="/calls/:call/circuit/:run" element={<CircuitScreen />} />

@@ -7,6 +7,7 @@ import { DangerBand } from '../calls/DangerBand';
 import { NextMove } from '../calls/NextMove';
 import { Phases } from '../calls/Phases';
 import { PlanIt } from '../circuit/NewRuns';
+import { WireScreen } from '../drill/WireScreen';
 import { useDraft } from '../readings/draft';
 import { Button } from '../ui/Button';
 import { Caution } from '../ui/Caution';
@@ -44,9 +45,11 @@ export function BoxScreen() {
 	const call = Number(params.call);
 	const id = params.box ?? '';
 	const opened = useBox(call, id);
+	const drill = useCall(call).data?.drill;
 	useEffect(() => {
 		if (opened.data) document.title = `${opened.data.label}, Elvat`;
 	}, [opened.data]);
+	if (drill) return <WireScreen id={call} box={id} />;
 	if (opened.data) return <Loaded key={id} call={call} id={id} opened={opened.data} />;
 	return (
 		<main className="grid gap-4 p-6">

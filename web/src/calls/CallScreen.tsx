@@ -7,6 +7,8 @@ import { useBasics, useCall, useMarkReading } from '../api/hooks';
 import { useUndo } from '../api/shop';
 import { NewRuns } from '../circuit/NewRuns';
 import { Clock } from '../day/Clock';
+import { Deeds } from '../drill/Deeds';
+import { DrillBar } from '../drill/DrillBar';
 import type { EntryKeys } from '../readings/entries';
 import { ReadingList } from '../readings/List';
 import type { Aim } from '../readings/Panel';
@@ -87,13 +89,22 @@ function useAim(call: Call) {
 	const walk = asked.get('walk') !== null && !at && move.kind !== 'exclude' ? (call.nearest ?? null) : null;
 	const picked = stopOf(at ?? walk?.at) ?? call.stops.find((s) => s.box === asked.get('box')) ?? null;
 	// A box to open is where one stands; else where the next reading is taken.
+	// A drill says where it was noticed, and no more.
+	const noticed = call.drill && !call.drill.advised ? call.drill : undefined;
 	const next =
-		stopOf(move.at) ?? call.stops.find((s) => s.box === (move.box ?? proposed?.site)) ?? stopOf(proposed?.at);
+		stopOf(noticed?.at) ??
+		stopOf(move.at) ??
+		call.stops.find((s) => s.box === (move.box ?? proposed?.site)) ??
+		stopOf(proposed?.at);
 	const stop = picked ?? next ?? call.stops[0] ?? null;
-	const device = picked ? (stopOf(at) ? at : (walk?.at ?? null)) : (move.at ?? (next ? null : proposed?.at));
+	const device = picked
+		? stopOf(at)
+			? at
+			: (walk?.at ?? null)
+		: (noticed?.at ?? move.at ?? (next ? null : proposed?.at));
 	const aim: Aim = {
 		device: device ?? stop?.devices[0]?.id ?? '',
-		half: ((picked ? (walk?.half ?? asked.get('half')) : move.half) as Half | null) ?? 'top',
+		half: ((picked ? (walk?.half ?? asked.get('half')) : (noticed?.half ?? move.half)) as Half | null) ?? 'top',
 		tool: ((picked ? asked.get('tool') : move.tool) as Tool | null) ?? 'plug',
 		mode: ((picked ? asked.get('mode') : move.mode) as Mode | null) ?? undefined,
 	};
@@ -136,6 +147,8 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 	const undo = useUndo(call.id);
 	const advice = useAdvice(call);
 	const keys = useRef<EntryKeys | null>(null);
+	// In a drill the advice is asked for.
+	const silent = call.drill && !call.drill.advised;
 	const readable = call.cautionsReadAt !== null && stop !== null;
 
 	const build = () => {
@@ -202,13 +215,12 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 				</div>
 				<Phases call={call} />
 			</header>
+			<DrillBar call={call} />
 			<Reported call={call} />
 			<DangerBand call={call} exclude={exclude} docked={call.move.kind === 'exclude'} />
 			{call.cautionsReadAt === null ? (
 				<main className="flex grow flex-col">
-					<div className="mx-auto w-full max-w-4xl px-4 wide:px-6">
-						<Clock call={call} />
-					</div>
+					<div className="mx-auto w-full max-w-4xl px-4 wide:px-6">{!call.drill && <Clock call={call} />}</div>
 					<CautionsFirst call={call} basics={basics} />
 				</main>
 			) : (
@@ -277,44 +289,53 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 										The opened box
 									</Link>
 								</div>
-								{!building && <Clock call={call} />}
+								{!building && !call.drill && <Clock call={call} />}
 								<LastTime call={call} devices={stop.devices.map((d) => d.id)} />
 								{building && <StopEditor key={stop.box} call={call} stop={stop} basics={basics} />}
 								<div className="wide:hidden">
 									<StateBar call={call} />
 								</div>
-								<PluggedIn call={call} stop={stop} half={aim.half} />
+								{!call.drill && <PluggedIn call={call} stop={stop} half={aim.half} />}
 								<h3 className="m-0 border-t-2 border-ink pt-2 text-base font-bold">Readings so far</h3>
 								<ReadingList call={call} pick={pick} />
-								<PicturesOf call={call} phase="as found" heading="h3" />
-								<NewRuns call={call} box={stop.box} />
-								<Link
-									to={`/calls/${call.id}/price`}
-									className="inline-flex min-h-11 items-center font-bold underline decoration-hair underline-offset-4"
-								>
-									Quote and invoice
-								</Link>
+								{!call.drill && <PicturesOf call={call} phase="as found" heading="h3" />}
+								{!call.drill && (
+									<>
+										<NewRuns call={call} box={stop.box} />
+										<Link
+											to={`/calls/${call.id}/price`}
+											className="inline-flex min-h-11 items-center font-bold underline decoration-hair underline-offset-4"
+										>
+											Quote and invoice
+										</Link>
+									</>
+								)}
 								{!building && <Extras call={call} basics={basics} build={build} className="wide:hidden" />}
 							</section>
 							<div className="grid grid-cols-1 content-start gap-3 px-4 pt-3 max-wide:order-1 wide:col-start-2 wide:row-span-2 wide:row-start-1 wide:px-6 wide:pb-6">
-								<SuspectSheet call={call} open={sheet} setOpen={setSheet}>
-									<Suspects call={call} pick={pick} exclude={exclude} />
-								</SuspectSheet>
-								<FirstUse call={call} />
+								{!silent && (
+									<SuspectSheet call={call} open={sheet} setOpen={setSheet}>
+										<Suspects call={call} pick={pick} exclude={exclude} />
+									</SuspectSheet>
+								)}
+								{!call.drill && <FirstUse call={call} />}
 								<SetTwice call={call} />
 								<ConflictBand call={call} />
-								<Phone call={call} />
-								{call.move.underWay ? (
+								{!call.drill && <Phone call={call} />}
+								{call.drill && <Deeds call={call} stop={stop} />}
+								{call.drill && !call.drill.advised ? null : call.move.underWay ? (
 									<Onward call={call} />
 								) : call.move.kind === 'exclude' ? (
 									<ExcludeFirst call={call} exclude={exclude} />
 								) : (
 									<Advice call={call} advice={advice} go={go} docked={!picked && !asksReading(call)} />
 								)}
-								<div className="max-wide:hidden">
-									<Suspects call={call} pick={pick} exclude={exclude} />
-								</div>
-								<Before call={call} />
+								{!silent && (
+									<div className="max-wide:hidden">
+										<Suspects call={call} pick={pick} exclude={exclude} />
+									</div>
+								)}
+								{!call.drill && <Before call={call} />}
 							</div>
 						</div>
 					)}
@@ -386,23 +407,27 @@ function Extras({ call, basics, build, help, className }: ExtrasProps) {
 					<StateBar call={call} />
 				</div>
 			)}
-			<UndoButtons call={call} />
-			<Button kind="quiet" onClick={build}>
-				Change the run
-			</Button>
-			<Link
-				to={`/calls/${call.id}/sweep`}
-				className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
-			>
-				Sweep
-			</Link>
-			<a
-				href={`/api/v1/calls/${call.id}/circuit`}
-				download
-				className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
-			>
-				Download
-			</a>
+			{!call.drill && (
+				<>
+					<UndoButtons call={call} />
+					<Button kind="quiet" onClick={build}>
+						Change the run
+					</Button>
+					<Link
+						to={`/calls/${call.id}/sweep`}
+						className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
+					>
+						Sweep
+					</Link>
+					<a
+						href={`/api/v1/calls/${call.id}/circuit`}
+						download
+						className="inline-flex min-h-11 items-center px-2 underline decoration-hair underline-offset-4"
+					>
+						Download
+					</a>
+				</>
+			)}
 			<CautionsAgain basics={basics} />
 			{help && (
 				<Button kind="quiet" onClick={help}>

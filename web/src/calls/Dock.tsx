@@ -55,7 +55,7 @@ export function Dock({
 }: Props) {
 	const { move } = call;
 	const reading = asksReading(call);
-	const padded = picked || reading;
+	const padded = picked || reading || call.drill !== undefined;
 	const near = call.nearest;
 	const add = useAddReading(call.id);
 	const there = move.at === aim.device && move.tool === aim.tool && (move.kind === 'exclude' || move.half === aim.half);
@@ -132,6 +132,7 @@ export function Dock({
 
 /** The move by its name, and the one button that does it. */
 function MoveCard({ call, advice, go, exclude, walkOn }: Pick<Props, 'call' | 'advice' | 'go' | 'exclude' | 'walkOn'>) {
+	if (call.drill && !call.drill.advised) return <p className="m-0">Pick an outlet on the run to put a tester on.</p>;
 	if (call.move.underWay) return <Onward call={call} dock />;
 	if (call.move.kind === 'exclude') return <ExcludeFirst call={call} exclude={exclude} dock />;
 	const now = advice.now;

@@ -69,7 +69,7 @@ function ProveDead({ call, work }: { call: Call; work: Work }) {
 					to={`/calls/${call.id}/boxes/${box}`}
 					className="inline-flex min-h-11 items-center underline decoration-hair underline-offset-4"
 				>
-					its plan
+					{call.drill ? 'its wires' : 'its plan'}
 				</Link>
 			</div>
 			<Problem error={add.error} />
@@ -147,7 +147,21 @@ function Next({ call, last, box, gates, shut, enter, busy }: NextProps) {
 					))}
 				</div>
 			)}
-			{shut.next === 'prove-testers' && <ProveTester last={last} enter={enter} busy={busy} />}
+			{shut.next === 'prove-testers' &&
+				(call.drill ? (
+					<Button
+						kind="main"
+						className="min-h-16 text-lg"
+						disabled={busy}
+						onClick={() =>
+							enter({ kind: 'tester-proven', tester: 'meter and sensor', source: 'a live outlet', volts: 120 })
+						}
+					>
+						Both testers on a live outlet
+					</Button>
+				) : (
+					<ProveTester last={last} enter={enter} busy={busy} />
+				))}
 			{(shut.next === 'test-slots' || shut.next === 'test-wires') && (
 				<DeadTest
 					call={call}

@@ -30,6 +30,21 @@ export function DeadTest({ call, box, stage, enter, busy }: Props) {
 	const wanted = pairs.filter((p) => grounded || !p.ground);
 	const [asked, ask] = useState<Asked>('pairs');
 	const [handsFree, setHandsFree] = useState(false);
+	if (call.drill) {
+		return (
+			<Button
+				kind="main"
+				className="min-h-16 text-lg"
+				aria-keyshortcuts="y"
+				disabled={busy}
+				onClick={() => enter({ kind: 'dead', box, stage, dead: { top: nothing, bottom: nothing, sensorSilent: true } })}
+			>
+				{stage === 'installed'
+					? 'Meter and sensor on all pairs, at the slots'
+					: 'Device out: meter and sensor at the wires'}
+			</Button>
+		);
+	}
 	const n = counted[2 * wanted.length] ?? 2 * wanted.length;
 	const record = (silent: boolean) => {
 		setHandsFree(false);

@@ -3,6 +3,7 @@ import type { Basics, Call, Half, Mode, Stop, Tool } from '../api/client';
 import type { Entered, useAddReading } from '../api/hooks';
 import { newID } from '../api/newID';
 import { Delta } from '../delta/Delta';
+import { PutOn } from '../drill/PutOn';
 import { Button } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { AnalyzerEntry } from './AnalyzerEntry';
@@ -73,7 +74,7 @@ export function ReadingPanel({ call, stop, basics, aim, setAim, onward, keys, ad
 		heading.current?.focus({ preventScroll: true });
 	}, [place]);
 	if (!device) return <p className="m-0 py-4">A box without a device: nothing to read at its face.</p>;
-	const Entry = entries[aim.tool];
+	const Entry = call.drill ? PutOn : entries[aim.tool];
 	const held =
 		basics.plugs.includes(aim.tool) &&
 		readBefore !== place &&
@@ -104,7 +105,7 @@ export function ReadingPanel({ call, stop, basics, aim, setAim, onward, keys, ad
 				? { at: device.id }
 				: { at: device.id, half: aim.half };
 		send({ id: newID(), reading: { ...shown, ...where, ...state } });
-		if (byHalf.includes(shown.tool) && !onPoints) goOn(aim.tool);
+		if (byHalf.includes(shown.tool) && !onPoints && !call.drill) goOn(aim.tool);
 	};
 	const cannot = () => {
 		send({ id: newID(), reading: { tool: aim.tool, at: device.id, half: aim.half, mode: aim.mode, skipped: true } });
@@ -195,7 +196,7 @@ export function ReadingPanel({ call, stop, basics, aim, setAim, onward, keys, ad
 				)}
 			</div>
 			<div className="flex min-h-11 flex-wrap items-center gap-x-3">
-				{byHalf.includes(aim.tool) && (
+				{byHalf.includes(aim.tool) && !call.drill && (
 					<Button kind="quiet" disabled={add.isPending} onClick={cannot}>
 						Cannot reach it
 					</Button>

@@ -32,6 +32,9 @@ export function Nav() {
 			<Link to="/practice" className={link}>
 				Practice and code
 			</Link>
+			<Link to="/drills" className={link}>
+				Drills
+			</Link>
 			<Link to="/guide" className={link}>
 				Guide
 			</Link>

@@ -6,6 +6,7 @@ import { Reported, SetTwice, UndoButtons } from '../calls/Beside';
 import { DangerBand } from '../calls/DangerBand';
 import { NextMove } from '../calls/NextMove';
 import { Phases } from '../calls/Phases';
+import { DrillBar } from '../drill/DrillBar';
 import { Problem } from '../ui/Problem';
 import { Mark, ThemeButton } from '../ui/TopBar';
 
@@ -64,6 +65,7 @@ export function WorkFrame({ title, screen, even, children }: Props) {
 				</div>
 				<Phases call={call.data} />
 			</header>
+			<DrillBar call={call.data} />
 			<Reported call={call.data} />
 			<DangerBand call={call.data} exclude={(d) => go(`/calls/${id}?at=${d.at}&tool=${d.tool ?? 'sensor'}`)} />
 			<SetTwice call={call.data} className="mx-4 mt-3 wide:mx-6" />

@@ -116,10 +116,10 @@ function Checks({ call, work }: { call: Call; work: Work }) {
 								<Button
 									className="max-wide:grow"
 									disabled={read.isPending || off}
-									aria-label={`As predicted: ${k.label}${k.half ? `, ${k.half}` : ''}, ${k.says}`}
+									aria-label={`${call.drill ? 'Put it on' : 'As predicted'}: ${k.label}${k.half ? `, ${k.half}` : ''}, ${k.says}`}
 									onClick={() => asPredicted(k)}
 								>
-									As predicted
+									{call.drill ? 'Put it on' : 'As predicted'}
 								</Button>
 								<Link
 									to={`/calls/${call.id}?at=${k.at}&half=${k.half ?? 'top'}&tool=${k.tool}`}
