@@ -38,5 +38,6 @@ func drillCommand() *cobra.Command {
 	cmd.Flags().StringVar(&theme, "theme", string(drill.Patterns), fmt.Sprintf("one of %v", drill.Themes))
 	cmd.Flags().IntVar(&level, "level", 1, "1 to 4")
 	cmd.Flags().Uint64Var(&seed, "seed", 0, "which of them")
+	cmd.AddCommand(drillPlayCommand())
 	return cmd
 }

@@ -396,3 +396,37 @@ func TestDrillCommand(t *testing.T) {
 	assert.NotZero(t, code)
 	assert.Contains(t, problem, `theme: "magic" is none of`)
 }
+
+// TestDrillPlayed at the terminal, a line for each thing done: to its end, and into a danger.
+func TestDrillPlayed(t *testing.T) {
+	scene, _, code := run(t, "", "drill", "--theme", "patterns", "--level", "1", "--seed", "1")
+	require.Zero(t, code)
+	file := filepath.Join(t.TempDir(), "scene.json")
+	require.NoError(t, os.WriteFile(file, []byte(scene), 0o600))
+	for _, row := range []struct {
+		name, lines string
+		says        []string
+	}{
+		{
+			"to its end",
+			"sensor R3 bottom\nplug R3 bottom\nadvice\noff\ndead B3\nopen B3\nwires B3\ntake W3@B3.hot R3.neutral.1\ntake W3@B3.neutral R3.hot.1\n" +
+				"put W3@B3.hot R3.hot.1\nclose B3\nput W3@B3.neutral R3.neutral.1\nstrip 0.75\nclose B3\non\nplug R3 bottom\ndone\n",
+			[]string{
+				"hot to neutral, neutral to ground lit", "reversed polarity at Scanner", "Live, dead, live", "has no place", "It is right: every wire has its place",
+				// By hand: 0.5 + 0.5 + 2 for advice + 8.5 for the box + 4 for wiring it once more.
+				"68 of 100. 15.5 min, boxes opened 1; the best path 10.5 min", "Advice asked for",
+			},
+		},
+		{"into a danger", "open B3\nplug R3\n", []string{"STOPPED. Opened Scanner, and it was not proven dead", "0 of 100"}},
+		{"what cannot be", "plug R9\nput a b\ntorch\nstrip long\ngive-up\n", []string{"R9, top half: in this drill there is no such place", "wires BOX first", "0 of 100", "It was: reversed polarity at Scanner"}},
+	} {
+		out, problem, code := run(t, row.lines, "drill", "play", file)
+		require.Zero(t, code, problem)
+		for _, says := range row.says {
+			assert.Contains(t, out, says, row.name)
+		}
+	}
+	_, problem, code := run(t, "", "drill", "play", filepath.Join(t.TempDir(), "none.json"))
+	assert.NotZero(t, code)
+	assert.Contains(t, problem, "none.json")
+}

@@ -98,6 +98,25 @@ func (d *Drill) Advised() bool {
 	return len(d.Steps) > 0 && d.Steps[len(d.Steps)-1].Do == Advice
 }
 
+// Readings are what was read so far, and what was put right.
+func (d *Drill) Readings() []tester.Reading {
+	var all []tester.Reading
+	s := &state{left: slices.Clone(d.Scene.Hidden)}
+	for i := range d.Steps {
+		step := &d.Steps[i]
+		switch {
+		case step.Do == PutOn && step.Stop == nil:
+			all = append(all, *step.Reading)
+		case step.Do == Wire && step.Judged.Right:
+			if was := here(s, step.Box); len(was) > 0 {
+				all = append(all, tester.Reading{Tool: tester.Fixed, Faults: was})
+			}
+		}
+		s.take(step)
+	}
+	return all
+}
+
 // state is what the steps have made of the scene.
 type state struct {
 	left     []Hidden // still wrong

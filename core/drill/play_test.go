@@ -137,3 +137,24 @@ func TestRightIsRight(t *testing.T) {
 		}
 	}
 }
+
+// BenchmarkPutOn puts a tester on, step after step of a drill that grows.
+func BenchmarkPutOn(b *testing.B) {
+	for _, row := range []int{0, 30, 59} {
+		s, err := Shipped()[row].Scene()
+		require.NoError(b, err)
+		b.Run(s.Name, func(b *testing.B) {
+			d := &Drill{Scene: s}
+			for i := range 40 {
+				o := s.Circuit.Boxes[i%len(s.Circuit.Boxes)].Devices[0]
+				step, err := d.Put(tester.Reading{Tool: tester.Sensor, At: o.ID, Half: circuit.Top}, proven)
+				require.NoError(b, err)
+				d.Steps = append(d.Steps, *step)
+			}
+			for b.Loop() {
+				_, err := d.Put(tester.Reading{Tool: tester.Plug, At: s.Complaint.At, Half: s.Complaint.Half}, proven)
+				require.NoError(b, err)
+			}
+		})
+	}
+}

@@ -42,7 +42,7 @@ type Seen struct {
 	Name  string         `json:"name"`
 	Says  string         `json:"says"`
 	Delta tester.Delta   `json:"delta"`
-	As    tester.Reading `json:"reading"`
+	As    tester.Reading `json:"-"`
 	// Hides: what is wrong does not show in it.
 	Hides bool   `json:"hides"`
 	Why   string `json:"why"`
@@ -95,10 +95,18 @@ func Teach(key string, watts float64) (*Class, error) {
 	class.Lesson, class.Load, class.Seen = Lessons[at], watts, seen
 	for i := range seen {
 		s := &seen[i]
-		s.Hides = at > 0 && s.As.Agrees(&sound[i].As)
+		s.Hides = at > 0 && s.As.Agrees(&sound[i].As) && !drops(&s.As, &sound[i].As)
 		s.Why = why(s, class)
 	}
 	return class, nil
+}
+
+// drops reports whether a load tester shows more of a drop than on the sound outlet.
+func drops(is, sound *tester.Reading) bool {
+	if is.DropPercent == nil || sound.DropPercent == nil || is.DropPercent.Value == nil || sound.DropPercent.Value == nil {
+		return false
+	}
+	return *is.DropPercent.Value > *sound.DropPercent.Value+3
 }
 
 // atBench is what every tester shows at the top half of the bench's outlet.

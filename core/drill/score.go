@@ -1,7 +1,6 @@
 package drill
 
 import (
-	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -81,6 +80,16 @@ var Mistakes = []struct {
 	{LittleTold, "A test that could tell little"},
 	{Repeated, "Read again, nothing changed"},
 	{AskedHelp, "Advice asked for"},
+}
+
+// Words are what people call it.
+func (m Mistake) Words() string {
+	for _, row := range Mistakes {
+		if row.Kind == m {
+			return row.Words
+		}
+	}
+	return string(m)
 }
 
 // A Replay is a step with what was known before it.
@@ -357,17 +366,4 @@ func bits(r *diagnosis.Result) float64 {
 		}
 	}
 	return sum
-}
-
-// Grave orders mistakes, the gravest first.
-func Grave(a, b Mistake) int {
-	at := func(m Mistake) int {
-		for i, row := range Mistakes {
-			if row.Kind == m {
-				return i
-			}
-		}
-		return len(Mistakes)
-	}
-	return cmp.Compare(at(a), at(b))
 }

@@ -29,6 +29,9 @@ type Wired struct {
 	Marked []string `json:"marked,omitempty"`
 }
 
+// Inches is a strip length.
+type Inches = wire.Inches
+
 // A Judgement is what came of it.
 type Judgement struct {
 	Right bool     `json:"right"`
@@ -101,7 +104,8 @@ func (d *Drill) Open(box string) (*Opened, error) {
 	c := d.Scene.Circuit
 	o := &Opened{Box: box, Seen: []string{}, Strips: stripLengths, Takes: connectors, Wired: d.asFound(s, there)}
 	for _, f := range here(s, box) {
-		o.Seen = append(o.Seen, seen(c, f))
+		words := strings.Replace(seen(c, f), ", at "+c.LabelOf(box), "", 1)
+		o.Seen = append(o.Seen, strings.ToUpper(words[:1])+words[1:])
 	}
 	second := false
 	for _, cable := range c.Cables {

@@ -101,10 +101,23 @@ const shots: { name: string; viewport?: typeof phone; dark?: boolean; open: (pag
 		},
 	},
 	{
-		name: 'sums',
+		name: 'drill',
 		open: async (page, server) => {
-			await page.goto(`${server.url}/sums`);
-			await page.getByText('Needed').waitFor();
+			await page.goto(`${server.url}/drills?theme=patterns&level=2&seed=5`);
+			await page.getByRole('button', { name: 'Begin that one' }).click();
+			await page.getByRole('button', { name: /Read and understood|Start the call/ }).first().click();
+			await page.getByRole('link', { name: 'Breaker off, prove it dead' }).click();
+			for (const step of ['Off and locked', 'Both testers on', 'at the slots', 'Both testers on', 'Device out', 'Both testers on']) {
+				await page.getByRole('button', { name: step }).click();
+				await page.waitForTimeout(700); // the phone's own desk answers it
+			}
+			await page.getByRole('link', { name: 'its wires' }).click();
+			await page.getByRole('button', { name: 'Open this box' }).click();
+			await page.getByRole('region', { name: 'What eyes see' }).waitFor();
+			await page.getByRole('button', { name: '0.375 in' }).click();
+			for (const connector of await page.getByRole('button', { name: 'for 3' }).all()) await connector.click();
+			await page.getByRole('button', { name: 'Close it up, and see' }).click();
+			await page.getByRole('status', { name: 'Judged' }).waitFor();
 		},
 	},
 	{

@@ -119,6 +119,29 @@ async function until(page: Page, wanted: Locator, ...answers: (string | RegExp)[
 	}).toPass({ timeout: 60_000, intervals: [0] });
 }
 
+test('a drill is begun, played and scored without a signal, and the shop has its result after it', async ({ page, server, context }) => {
+	await visit(page, server, '/drills');
+	await server.stop('SIGKILL');
+	await context.setOffline(true);
+	await page.goto(`${server.url}/drills?theme=patterns&level=1&seed=1`);
+	await page.getByRole('button', { name: 'Begin that one' }).click();
+	await button(page, /Read and understood|Start the call/).click();
+	await page.getByRole('button', { name: 'Sensor', exact: true }).last().click();
+	await page.getByRole('button', { name: 'Hold it to the slots and the plate' }).click();
+	await expect(page.getByRole('status', { name: 'It shows' })).toContainText('neutral slot strong');
+	await page.getByRole('button', { name: 'Open this box' }).click();
+	await expect(page.getByRole('region', { name: 'Drill' }).getByRole('alert')).toContainText('What would have happened');
+	await link(page, 'Replay it, step by step').click();
+	await expect(page.getByRole('region', { name: 'Score' })).toContainText('No points');
+	await server.start();
+	await context.setOffline(false);
+	await expect(page.getByRole('status', { name: 'With the shop' })).toHaveCount(0, { timeout: 60_000 });
+	const sheet = async () => (await (await page.request.get(`${server.url}/api/v1/drills`)).json()) as { mine: { result?: { danger?: string } }[] };
+	await expect.poll(async () => (await sheet()).mine.map((m) => m.result?.danger)).toContain('touched');
+	const calls = await (await page.request.get(`${server.url}/api/v1/calls`)).text();
+	expect(calls, 'and the day knows nothing of it').not.toContain('Map archive');
+});
+
 /** A small picture, as a phone takes one. */
 const picture = (page: Page) =>
 	page.evaluate(async () => {

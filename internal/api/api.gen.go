@@ -1513,7 +1513,7 @@ type DrillDeed struct {
 type DrillDeedWhat string
 
 // DrillFile A scene, elvat-drill/1
-type DrillFile = json.RawMessage
+type DrillFile = map[string]json.RawMessage
 
 // DrillInfo The call is a drill, and stands so far
 type DrillInfo struct {

@@ -164,6 +164,9 @@ func Fill(ctx context.Context, s *store.Store, now time.Time) error {
 			return err
 		}
 	}
+	if err := drills(ctx, s, now); err != nil {
+		return err
+	}
 	installed := now.Add(-earlier[0].ago)
 	return s.SetInstalled(ctx, runs["darkroom"], "G2", &installed)
 }

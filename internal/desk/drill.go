@@ -80,12 +80,16 @@ func (d *Desk) sceneOf(ctx context.Context, call int64, said *[]circuit.Fault) (
 }
 
 // SceneFile is the scene that is asked for, as a file.
-func (d *Desk) SceneFile(ctx context.Context, n api.NewDrill) (json.RawMessage, error) {
+func (d *Desk) SceneFile(ctx context.Context, n api.NewDrill) (file map[string]json.RawMessage, err error) {
 	s, err := d.Scene(ctx, n)
 	if err != nil {
 		return nil, err
 	}
-	return s.Encode()
+	data, err := s.Encode()
+	if err != nil {
+		return nil, err
+	}
+	return file, json.Unmarshal(data, &file)
 }
 
 // BeginDrill is the command that begins it.
@@ -127,6 +131,9 @@ func (v *State) drill() *api.DrillInfo {
 	}
 	return info
 }
+
+// errNoPapers: nothing that looks like the record of real work comes of a drill.
+var errNoPapers = BadInput{errors.New("a drill has no papers: what it came to is its score")}
 
 var errNoDrill = BadInput{errors.New("this is a call, and no drill")}
 

@@ -77,6 +77,9 @@ func (d *Desk) WorkAt(ctx context.Context, at *kept.Snapshot) (api.Work, error) 
 
 // Source gathers what a report is made from.
 func (d *Desk) Source(ctx context.Context, v *State) (*job.Source, error) {
+	if v.Record.Drill != nil {
+		return nil, errNoPapers
+	}
 	past, err := d.Past(ctx, v.Call.Run, v.Call.ID)
 	if err != nil {
 		return nil, err

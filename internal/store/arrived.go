@@ -33,9 +33,10 @@ func (s *Store) Arrive(ctx context.Context, all []kept.Arrived) error {
 	})
 }
 
-// numbered is the shop's number of a call; nil where it has none yet.
+// numbered is the shop's number of a call; nil where it has none yet, and of a drill, which is none:
+// that stands in the document.
 func numbered(id int64) *int64 {
-	if id <= 0 {
+	if id <= 0 || kept.IsDrill(id) {
 		return nil
 	}
 	return &id

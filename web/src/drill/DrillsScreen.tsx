@@ -94,7 +94,7 @@ export function DrillsScreen() {
 											{m.result?.name ?? m.name}
 										</Link>
 										<span className="text-soft">{ago(m.begunAt)}</span>
-										<b className="mono w-24 text-right">
+										<b className="mono w-32 text-right whitespace-nowrap">
 											{!m.result ? 'goes on' : m.result.danger ? 'stopped' : `${m.result.points} of 100`}
 										</b>
 									</li>

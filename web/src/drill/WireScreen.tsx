@@ -221,7 +221,15 @@ function Board({ call, opened }: { call: Call; opened: DrillBox }) {
 							(lands && !wired.stripIn) ||
 							used.some((p) => !wired.connectors?.[p.name])
 						}
-						onClick={() => act.mutate({ what: 'wire', box: opened.box, wired })}
+						onClick={() =>
+							act.mutate(
+								{ what: 'wire', box: opened.box, wired },
+								{
+									onSuccess: () =>
+										requestAnimationFrame(() => document.getElementById('judged')?.scrollIntoView({ block: 'center' })),
+								},
+							)
+						}
 					>
 						Close it up, and see
 					</Button>
@@ -344,7 +352,7 @@ function Wires({
 function Judged({ judged, call }: { judged: NonNullable<NonNullable<Call['drill']>['judged']>; call: Call }) {
 	if (judged.right) {
 		return (
-			<section role="status" aria-label="Judged" className="border-l-4 border-accent pl-4">
+			<section id="judged" role="status" aria-label="Judged" className="border-l-4 border-accent pl-4">
 				<p className="m-0 text-2xl/tight font-bold tracking-tight">It is right: every wire has its place.</p>
 				<Caution>Device set, plate on, nobody at the wires: only then the breaker goes on.</Caution>
 				<Link
@@ -357,7 +365,7 @@ function Judged({ judged, call }: { judged: NonNullable<NonNullable<Call['drill'
 		);
 	}
 	return (
-		<section role="status" aria-label="Judged" className="grid gap-2 border-2 border-ink p-4">
+		<section id="judged" role="status" aria-label="Judged" className="grid gap-2 border-2 border-ink p-4">
 			<p className="m-0 text-2xl/tight font-bold tracking-tight">Not right yet.</p>
 			<ul className="m-0 grid gap-1 pl-5">
 				{judged.wrong.map((w) => (

@@ -12,7 +12,7 @@ export const mistakeWords: Record<string, string> = {
 	asked: 'Advice asked for',
 };
 
-export const gradeWords = ['', 'First', 'Second', 'Third', 'Fourth'];
+export const gradeWords = ['', 'Easiest', 'Second', 'Third', 'Hardest'];
 
 /** A figure to a tenth, without a needless zero. */
 export function tenth(n: number): string {

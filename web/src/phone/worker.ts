@@ -163,11 +163,16 @@ async function lies(): Promise<Lies> {
 	};
 }
 
+/** From this number on calls are drills. */
+const firstDrill = 1_000_000_000;
+
 const ofCall = /^\/api\/v1\/calls\/(-?\d+)/;
 
 async function ask({ body, ...rest }: Request, picture?: Picture): Promise<Answered> {
 	const call = ofCall.exec(rest.path)?.[1];
 	if (call) await take(Number(call));
+	// The list of drills is told from the drills themselves.
+	if (rest.path.startsWith('/api/v1/drills')) for (const id of heads.keys()) if (id > firstDrill) await take(id);
 	// A new call on a known run starts from the last one there.
 	const run = rest.method === 'POST' && rest.path === '/api/v1/calls' ? JSON.parse(body).run : undefined;
 	if (run) for (const head of heads.values()) if (head.run === run) await take(head.id);

@@ -18,30 +18,40 @@ import { Signature, SignaturePad } from './Signature';
 export function HandOverScreen() {
 	return (
 		<WorkFrame title="Hand over" screen="hand-over">
-			{(call, work) => (
-				<>
-					<div className="grid content-start gap-6 wide:order-2">
-						{work.handedOver ? (
-							<>
-								<p className="m-0 bg-ink px-4 py-3 text-lg font-bold text-paper">
-									Handed over at {timeOf(work.handedOver)}.
-								</p>
-								<ResultLink call={call} />
-							</>
-						) : (
-							<>
-								<GateLine call={call} gate={work.handOver} />
-								<Sign call={call} work={work} />
-							</>
-						)}
-						<Clock call={call} />
-						<Papers call={call} />
-						<Additions call={call} />
-						<Pictures call={call} work={work} phase="hand over" all />
-					</div>
-					<Preview call={call} />
-				</>
-			)}
+			{(call, work) =>
+				call.drill ? (
+					<p className="m-0 text-lg">
+						A drill is handed to nobody, and has no papers: it is ended above, and{' '}
+						<Link to={`/calls/${call.id}/drill`} className="underline underline-offset-4">
+							its score
+						</Link>{' '}
+						tells what it came to.
+					</p>
+				) : (
+					<>
+						<div className="grid content-start gap-6 wide:order-2">
+							{work.handedOver ? (
+								<>
+									<p className="m-0 bg-ink px-4 py-3 text-lg font-bold text-paper">
+										Handed over at {timeOf(work.handedOver)}.
+									</p>
+									<ResultLink call={call} />
+								</>
+							) : (
+								<>
+									<GateLine call={call} gate={work.handOver} />
+									<Sign call={call} work={work} />
+								</>
+							)}
+							<Clock call={call} />
+							<Papers call={call} />
+							<Additions call={call} />
+							<Pictures call={call} work={work} phase="hand over" all />
+						</div>
+						<Preview call={call} />
+					</>
+				)
+			}
 		</WorkFrame>
 	);
 }
