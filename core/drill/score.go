@@ -197,7 +197,6 @@ type counting struct {
 	ohms     bool
 	boxes    []string
 	done     []string // what was read since anything changed
-	dead     int      // steps that belong to a box
 }
 
 // step is one replayed; nil for what belongs to another, or comes when all is right.
