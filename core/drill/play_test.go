@@ -11,6 +11,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
 	"elvat/core/job"
+	"elvat/core/runs"
 	"elvat/core/tester"
 )
 
@@ -119,6 +120,101 @@ func TestAdviceIsTheBestPath(t *testing.T) {
 	assert.InEpsilon(t, best, minutes, 0.1)
 	assert.GreaterOrEqual(t, near, len(Themes)*3/4)
 	t.Logf("%.0f min played, %.0f the best path; %d of %d within a tenth", minutes, best, near, len(Themes))
+}
+
+// walked plays a drill by the trade's plain rule: the last box that shows something first, then box
+// by box upstream to the panel, and so on from the next such box.
+func walked(t *testing.T, s *Scene) *Drill {
+	t.Helper()
+	d := &Drill{Scene: s, Exact: true}
+	truth, err := s.Truth()
+	require.NoError(t, err)
+	l, err := see(truth)
+	require.NoError(t, err)
+	var route []string
+	order := s.Circuit.Order()
+	shows := func(id string) bool {
+		for i, o := range l.outlets {
+			if _, box := s.Circuit.Device(o.Device); box.ID == id && (l.lampsDiffer(i) || l.differs(i)) {
+				return true
+			}
+		}
+		return false
+	}
+	for _, id := range slices.Backward(order) {
+		if shows(id) {
+			route = append(append(route, s.Circuit.Upstream(id)...), circuit.Panel)
+		}
+	}
+	for _, site := range append(route, order...) {
+		if len(d.Left()) == 0 {
+			break
+		}
+		if slices.ContainsFunc(d.Steps, func(k Step) bool { return k.Reading != nil && k.Reading.Site == site }) {
+			continue
+		}
+		step := putOn(t, d, tester.Reading{Tool: tester.Eyes, Site: site})
+		if len(step.Reading.Found.Faults) > 0 {
+			wired, err := d.Judge(site, rightly(d, site))
+			take(t, d, wired, err)
+		}
+	}
+	return d
+}
+
+// TestWalkedIsTheWalk: a drill that is played by the plain rule takes what the trial says the rule
+// takes.
+func TestWalkedIsTheWalk(t *testing.T) {
+	for i, theme := range Themes {
+		s, err := Draw(theme, 1+i%lastLevel, 300)
+		require.NoError(t, err)
+		y, err := s.Measure()
+		require.NoError(t, err)
+		score, err := walked(t, s).Score(y)
+		require.NoError(t, err)
+		assert.True(t, score.Solved, theme)
+		assert.InDelta(t, y.Walk, score.Minutes, 1e-6, theme)
+		assert.Equal(t, y.WalkBoxes, score.Boxes, theme)
+	}
+}
+
+// TestScoredByHand: a drill with a wrong box, a test that tells nothing new, and no advice; minutes
+// are those of diagnosis.Defaults: a tester half a minute, the way to another box half, a box 8.
+func TestScoredByHand(t *testing.T) {
+	c := circuit.New("bench")
+	require.NoError(t, c.AddStop(circuit.NewStop{After: circuit.Panel, Label: "near", AWG: 12, Feet: 20, Ground: true}))
+	require.NoError(t, c.AddStop(circuit.NewStop{After: "B1", Label: "far", AWG: 12, Feet: 20, Ground: true}))
+	s, err := From(c, diagnosis.Conditions{}, runs.Map{}, []circuit.Fault{{Kind: circuit.Open, At: "W2@B2.hot"}})
+	require.NoError(t, err)
+	assert.Equal(t, "R2", s.Complaint.At)
+	d := &Drill{Scene: s, Exact: true}
+	plug := tester.Reading{Tool: tester.Plug, At: "R2", Half: circuit.Top}
+	putOn(t, d, plug)                                          // 0.5, where it was noticed
+	putOn(t, d, plug)                                          // 0.5 once more
+	putOn(t, d, tester.Reading{Tool: tester.Eyes, Site: "B1"}) // 8.5, and sound
+	putOn(t, d, tester.Reading{Tool: tester.Eyes, Site: "B2"}) // 8.5
+	step, err := d.Judge("B2", &Wired{Pairs: c.Pairs(c.Box("B2")), StripIn: 1, Marked: []string{"W2@B2.neutral"}})
+	take(t, d, step, err) // 4: stripped too far, and marked
+	assert.Len(t, step.Judged.Wrong, 2, "%v", step.Judged)
+	step, err = d.Judge("B2", rightly(d, "B2"))
+	take(t, d, step, err)
+	putOn(t, d, plug) // what makes sure is on nobody's bill
+	score, err := d.Score(Yardstick{Best: 11})
+	require.NoError(t, err)
+	assert.InDelta(t, 0.5+0.5+8.5+8.5+4, score.Minutes, 1e-9)
+	assert.Equal(t, 50, score.Points, "11 of 22")
+	assert.Equal(t, 2, score.Boxes)
+	assert.Equal(t, map[string]int{"repeated": 1, "wrong-box": 1, "wired": 1}, without(score.Counted, "little", "too-early"))
+}
+
+func without(all map[string]int, kinds ...string) map[string]int {
+	out := map[string]int{}
+	for k, n := range all {
+		if !slices.Contains(kinds, k) {
+			out[k] = n
+		}
+	}
+	return out
 }
 
 // TestRightIsRight: every box of every scene, wired as a sound one, is judged right.

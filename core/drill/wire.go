@@ -9,6 +9,7 @@ import (
 
 	"elvat/core/circuit"
 	"elvat/core/makeup"
+	"elvat/core/nec"
 	"elvat/core/tester"
 	"elvat/core/wire"
 )
@@ -184,7 +185,7 @@ func (d *Drill) asFound(s *state, box *circuit.Box) Wired {
 	pairs := slices.Clone(d.Scene.Circuit.Pairs(box))
 	for i := len(d.Steps) - 1; i >= 0; i-- { // as it was left last
 		if step := &d.Steps[i]; step.Do == Wire && step.Box == box.ID {
-			return Wired{Pairs: step.Wired.Pairs, New: step.Wired.New}
+			return *step.Wired
 		}
 	}
 	for _, f := range here(s, box.ID) {
@@ -387,6 +388,14 @@ func (j *Judgement) rules(c *circuit.Circuit, box string, w *Wired) error {
 	for _, problem := range makeup.Verify(b, w.Pairs, nil) {
 		j.Wrong = append(j.Wrong, inWords(c, problem))
 	}
+	if e := b.Existing; e != nil && len(b.Others) == 0 {
+		e.Wiring = w.Pairs
+		for _, f := range makeup.Judge(b, nec.Book{}) {
+			if f.Severity == makeup.Danger || f.Severity == makeup.Must {
+				j.Wrong = append(j.Wrong, f.Text+" "+f.Fix)
+			}
+		}
+	}
 	onDevice, wires := false, map[string]int{}
 	for _, pair := range w.Pairs {
 		for _, name := range pair {
@@ -410,12 +419,8 @@ func (j *Judgement) rules(c *circuit.Circuit, box string, w *Wired) error {
 			j.Wrong = append(j.Wrong, fmt.Sprintf("%s: %d wires in a connector for %d", p.Words, n, takes))
 		}
 	}
-	for i := range b.Cables {
-		cable := &b.Cables[i]
-		end := cable.ID + "@" + box + ".hot"
-		if cable.Insulation[circuit.Hot] == "white" && !slices.Contains(w.Marked, end) {
-			j.Wrong = append(j.Wrong, c.Say(end)+" is white, and not marked as hot")
-		}
+	for _, name := range w.Marked { // colours are as they should be in every scene
+		j.Wrong = append(j.Wrong, c.Say(name)+" is marked as hot, and is the neutral: whoever opens the box next is misled")
 	}
 	return nil
 }

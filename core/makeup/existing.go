@@ -109,6 +109,13 @@ func (l *look) existing(planned bool) {
 	}
 }
 
+// Judge are the findings about what hangs in the box now, as Make tells them, without a plan.
+func Judge(b *Box, book nec.Book) []Finding {
+	l := newLook(b, book)
+	l.existing(false)
+	return l.findings
+}
+
 func (l *look) seen(e *Existing) {
 	old := []string{l.b.oldName()}
 	for _, what := range e.Seen {

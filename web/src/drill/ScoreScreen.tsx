@@ -121,7 +121,12 @@ export function ScoreScreen() {
 										))}
 									</div>
 									<div className="max-wide:col-start-1">
-										{r.told !== 0 && <p className="m-0">It told {tenth(r.told)} bits of where it is.</p>}
+										{r.told !== 0 && (
+											<p className="m-0">
+												It told {tenth(r.told)} bits of where it is
+												{r.could > 0 && `; ${tenth(r.could)} were to be hoped for`}.
+											</p>
+										)}
 										{r.better && (
 											<p className="m-0">
 												<b>Worth more then:</b> {r.better}

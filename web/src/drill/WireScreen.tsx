@@ -82,7 +82,11 @@ const row = 56;
 function Board({ call, opened }: { call: Call; opened: DrillBox }) {
 	const act = useDoInDrill(call.id);
 	const [past, setPast] = useState<DrillWired[]>([]);
-	const [wired, setWired] = useState<DrillWired>({ ...opened.wired, remade: [], connectors: {} });
+	const [wired, setWired] = useState<DrillWired>({
+		...opened.wired,
+		remade: opened.wired.remade ?? [],
+		connectors: opened.wired.connectors ?? {},
+	});
 	const [picked, pick] = useState<string | null>(null);
 	const all = [...opened.wires, ...opened.places];
 	const words = (name: string) => all.find((p) => p.name === name)?.words ?? name;
