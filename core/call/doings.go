@@ -333,6 +333,9 @@ type MarkReading struct {
 func (*MarkReading) what(*Record) string { return "marked a reading" }
 
 func (c *MarkReading) decide(d *draft) error {
+	if d.r.Drill != nil && c.Withdrawn != nil {
+		return learned(errDone)
+	}
 	k := Key{AReading, c.ID}
 	if err := d.mark(k, "withdrawn", c.Withdrawn); err != nil {
 		return err
@@ -565,6 +568,9 @@ type MarkEntry struct {
 func (*MarkEntry) what(*Record) string { return "marked an entry" }
 
 func (c *MarkEntry) decide(d *draft) error {
+	if d.r.Drill != nil {
+		return learned(errDone)
+	}
 	return d.mark(Key{AnEntry, c.ID}, "withdrawn", c.Withdrawn)
 }
 

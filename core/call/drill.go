@@ -212,8 +212,8 @@ func (c *DoInDrill) decide(d *draft) error {
 	return d.step(step)
 }
 
-// ErrNoDrill is said of a call where a drill is asked for.
-var ErrNoDrill = errors.New("this is a call, and no drill")
+// errDone: what a drill counts cannot be taken back, as on the job.
+var errDone = errors.New("in a drill nothing is taken back: what was done is done")
 
 // OpenedInDrill are the boxes that were opened in the drill.
 func (r *Record) OpenedInDrill() []string {

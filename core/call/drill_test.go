@@ -106,6 +106,9 @@ func TestADrillIsPlayed(t *testing.T) {
 	assert.NotEmpty(t, wrong.Shown, "and what a tester would show")
 	d.must(&DoInDrill{What: drill.Wire, Box: box, Wired: &drill.Wired{Pairs: right, New: true}})
 	assert.True(t, d.r.Drill.Steps[len(d.r.Drill.Steps)-1].Judged.Right)
+	require.ErrorIs(t, d.do(&Undo{}), errDone)
+	off := true
+	require.ErrorIs(t, d.do(&MarkEntry{ID: d.r.EntryIDs[0], Withdrawn: &off}), errDone)
 	d.enter(job.Entry{Kind: job.BreakerOn})
 	after := d.read(tester.Reading{At: s.Complaint.At, Half: s.Complaint.Half, Tool: tester.Plug})
 	assert.Equal(t, lied, after.Lamps, "now it is")

@@ -27,6 +27,9 @@ func (*Undo) what(*Record) string { return "" } // it says itself what it takes 
 func (*Redo) what(*Record) string { return "" }
 
 func (c *Undo) decide(d *draft) error {
+	if d.r.Drill != nil {
+		return learned(errDone)
+	}
 	last, _ := d.r.Undoable(d.c.Device, d.c.Person)
 	if last = d.named(c.Of, last, false); last == nil {
 		return ErrNothingLeft

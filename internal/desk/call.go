@@ -61,7 +61,9 @@ func (d *Desk) CallAt(ctx context.Context, at *kept.Snapshot) (api.Call, error) 
 	now.Conflicts = conflicts(v.Record)
 	by := CallerOf(ctx)
 	last, back := v.Record.Undoable(by.Device, by.Person)
-	now.Undo, now.Redo = done(last), done(back)
+	if v.Record.Drill == nil {
+		now.Undo, now.Redo = done(last), done(back)
+	}
 	for kind, until := range map[kept.LinkKind]**time.Time{kept.BeforeVisit: &now.VisitUntil, kept.OfResult: &now.ResultUntil} {
 		link, err := d.Book.VisitOf(ctx, v.Call.ID, kind, d.Now())
 		if err == nil {

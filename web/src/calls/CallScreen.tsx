@@ -183,7 +183,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 		else if (key === 'n') follow();
 		else if (key === 'u' && call.undo) undo.mutate('undo');
 		else if (key === 'U' && (call.redo || undo.isPending)) undo.mutate('redo');
-		else if (key === 'u') {
+		else if (key === 'u' && !call.drill) {
 			const newest = call.readings.find((r) => !r.withdrawn);
 			if (newest) withdraw.mutate({ reading: newest.id, withdrawn: true });
 		} else return false;

@@ -19,14 +19,16 @@ export function Journal({ call, work }: { call: Call; work: Work }) {
 						<li key={line.id} className="grid grid-cols-[3.4rem_1fr_auto] items-start gap-2 border-b border-rule">
 							<span className="mono py-2.5 text-soft">{line.entry.at ? timeOf(line.entry.at) : ''}</span>
 							<span className={`py-2.5 ${gone ? 'text-soft line-through' : ''}`}>{line.words}</span>
-							<Button
-								kind="quiet"
-								aria-label={`${gone ? 'Put back' : 'Take back'}: ${line.words}`}
-								disabled={mark.isPending}
-								onClick={() => mark.mutate({ entry: line.id, withdrawn: !gone })}
-							>
-								{gone ? 'put back' : 'undo'}
-							</Button>
+							{!call.drill && (
+								<Button
+									kind="quiet"
+									aria-label={`${gone ? 'Put back' : 'Take back'}: ${line.words}`}
+									disabled={mark.isPending}
+									onClick={() => mark.mutate({ entry: line.id, withdrawn: !gone })}
+								>
+									{gone ? 'put back' : 'undo'}
+								</Button>
+							)}
 						</li>
 					);
 				})}
