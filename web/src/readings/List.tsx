@@ -54,14 +54,16 @@ export function ReadingList({ call, pick }: { call: Call; pick: (box: string) =>
 									{r.doubtful ? 'trust' : 'doubt'}
 								</button>
 							)}
-							<button
-								type="button"
-								className="min-h-11 min-w-11 px-2 underline decoration-hair underline-offset-4"
-								onClick={() => mark.mutate({ reading: r.id, withdrawn: !r.withdrawn })}
-								aria-label={`${r.withdrawn ? 'Put back' : 'Undo'}: ${where(stop, r.reading)}, ${r.says}`}
-							>
-								{r.withdrawn ? 'put back' : 'undo'}
-							</button>
+							{!call.drill && (
+								<button
+									type="button"
+									className="min-h-11 min-w-11 px-2 underline decoration-hair underline-offset-4"
+									onClick={() => mark.mutate({ reading: r.id, withdrawn: !r.withdrawn })}
+									aria-label={`${r.withdrawn ? 'Put back' : 'Undo'}: ${where(stop, r.reading)}, ${r.says}`}
+								>
+									{r.withdrawn ? 'put back' : 'undo'}
+								</button>
+							)}
 						</li>
 					);
 				})}
