@@ -141,3 +141,22 @@ func TestPlugAndButton(t *testing.T) {
 	_, err = d.Put(tester.Reading{Tool: tester.Fixed}, proven)
 	require.ErrorIs(t, err, ErrByHand)
 }
+
+// TestHiddenLoad: what is plugged in and was not written down stays on, whatever is said of the
+// loads, until everything is unplugged.
+func TestHiddenLoad(t *testing.T) {
+	c := circuit.New("bench")
+	require.NoError(t, c.AddStop(circuit.NewStop{After: circuit.Panel, Label: "near", AWG: 12, Feet: 20, Ground: true}))
+	require.NoError(t, c.AddLoad("R1", circuit.Top, 60))
+	s, err := From(c, diagnosis.Conditions{}, runs.Map{}, []circuit.Fault{{Kind: circuit.Open, At: "W1@B1.neutral"}})
+	require.NoError(t, err)
+	s.Plugged = []Plugged{{At: "R1", Half: circuit.Bottom, Watts: 300}}
+	d := &Drill{Scene: s, Exact: true}
+	neutral := func() float64 {
+		step := putOn(t, d, tester.Reading{Tool: tester.Meter, At: "R1", Half: circuit.Top, State: &tester.State{LoadsOn: []string{}}})
+		return *step.Reading.Volts.NeutralEarth
+	}
+	assert.Greater(t, neutral(), 100.0, "the hot comes through it")
+	putOn(t, d, tester.Reading{Tool: tester.Act, Act: tester.UnplugAll})
+	assert.Less(t, neutral(), 20.0)
+}

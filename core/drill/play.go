@@ -219,6 +219,11 @@ func (d *Drill) Put(ask tester.Reading, proof Proof) (*Step, error) {
 		if c, err = ask.State.On(c); err != nil {
 			return nil, err
 		}
+		for i := range c.Loads { // what nobody wrote down, nobody can switch off by saying so
+			l := &c.Loads[i]
+			known := slices.ContainsFunc(d.Scene.Circuit.Loads, func(k circuit.Load) bool { return k.ID == l.ID })
+			l.On = (l.On || !known) && !s.loadsOff
+		}
 		c.Breaker.On = c.Breaker.On && !s.off
 		ask.State.BreakerOn = &c.Breaker.On
 	} else if s.off {
