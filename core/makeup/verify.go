@@ -2,6 +2,7 @@ package makeup
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -87,7 +88,9 @@ func (v *verifier) mixed() {
 			}
 		}
 	}
-	for _, names := range v.joined.byRoot() {
+	nets := v.joined.byRoot()
+	for _, root := range slices.Sorted(maps.Keys(nets)) { // the same words each time
+		names := nets[root]
 		var kind circuit.Conductor
 		ends := func(k string) bool {
 			return slices.ContainsFunc(names, func(n string) bool { return strings.Contains(n, "@") && strings.HasSuffix(n, k) })
