@@ -78,11 +78,11 @@ histories: setup build e2e/node_modules/.done
 	ELVAT_HISTORIES=10000 go test -run ThreeApart -timeout 30m ./core/call
 	cd e2e && HISTORIES=50 npx playwright test --project=tests apart.spec
 
-# Boxes and states drawn at random, all 10,000 of each: what make test does half of.
+# Boxes and states drawn at random, all 10,000 of each, and every scene that ships: what make test does a part of.
 drawn:
-	ELVAT_DRAWN=1 go test -v -run 'NoPlanBreaksARule|ProposedTestsHurtNobody|TestShip' ./core/makeup ./core/diagnosis ./core/drill
+	ELVAT_DRAWN=1 go test -v -timeout 30m -run 'NoPlanBreaksARule|ProposedTestsHurtNobody|TestShip|TestScenesAgainstNgspice' ./core/makeup ./core/diagnosis ./core/drill ./core/tester
 
-# Kill -9 in the middle of writes, at length: what make test does sixty times.
+# Kill -9 in the middle of writes, at length: what make test does thirty times.
 kills:
 	ELVAT_KILLS=1000 go test -run KilledInTheMiddle -timeout 60m -v ./cmd/elvat
 

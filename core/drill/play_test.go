@@ -220,8 +220,8 @@ func without(all map[string]int, kinds ...string) map[string]int {
 // TestRightIsRight: every box of every scene, wired as a sound one, is judged right.
 func TestRightIsRight(t *testing.T) {
 	for _, theme := range Themes {
-		for seed := range uint64(2) {
-			s, err := Draw(theme, 2+2*int(seed), 100+seed)
+		for seed := range uint64(1) {
+			s, err := Draw(theme, 3, 100+seed)
 			require.NoError(t, err)
 			for _, box := range s.Circuit.Boxes {
 				d := &Drill{Scene: s}
