@@ -63,7 +63,9 @@ function Hide({ id, start, busy }: { id: number; start: (made: NewDrill) => void
 	const row = kinds.find((k) => k.key === kind) ?? kinds[0];
 	const places =
 		row?.on === 'end'
-			? call.stops.flatMap((s) => s.points.filter((p) => p.cable).map((p) => [p.name, p.words] as const))
+			? call.stops.flatMap((s) =>
+					s.points.filter((p) => p.cable).map((p) => [p.name, `${s.label}: ${p.words}`] as const),
+				)
 			: call.stops.flatMap((s) => s.devices.map((d) => [d.id, s.label] as const));
 	const words = (f: Fault) =>
 		`${places.find(([name]) => name === f.at)?.[1] ?? call.stops.find((s) => s.devices.some((d) => d.id === f.at))?.label ?? f.at}: ${kinds.find((k) => k.fault('').kind === f.kind)?.words}`;
