@@ -153,14 +153,7 @@ func (t *terminal) do(words []string) error {
 
 // put puts something on and says what it shows.
 func (t *terminal) put(r tester.Reading) error {
-	step, err := t.d.Put(r, func(box string, gate job.GateName) []string {
-		for _, g := range t.journal.BoxGates(t.d.Scene.Circuit, box) {
-			if g.Gate == gate {
-				return g.Missing
-			}
-		}
-		return nil
-	})
+	step, err := t.d.Put(r, drill.ProofOf(t.journal, t.d.Scene.Circuit))
 	if err := t.take(step, err); err != nil || step.Stop != nil {
 		return err
 	}

@@ -233,7 +233,7 @@ func (c *MakeUp) what(*Record) string { return "made up " + c.Box }
 
 func (c *MakeUp) decide(d *draft) error {
 	if d.r.Drill != nil {
-		return learned(drill.ErrByHand)
+		return BadInput{drill.ErrByHand}
 	}
 	p, err := d.keepBox(c.Box)
 	if err != nil {

@@ -334,7 +334,7 @@ func (*MarkReading) what(*Record) string { return "marked a reading" }
 
 func (c *MarkReading) decide(d *draft) error {
 	if d.r.Drill != nil && c.Withdrawn != nil {
-		return learned(errDone)
+		return BadInput{errDone}
 	}
 	k := Key{AReading, c.ID}
 	if err := d.mark(k, "withdrawn", c.Withdrawn); err != nil {
@@ -569,7 +569,7 @@ func (*MarkEntry) what(*Record) string { return "marked an entry" }
 
 func (c *MarkEntry) decide(d *draft) error {
 	if d.r.Drill != nil {
-		return learned(errDone)
+		return BadInput{errDone}
 	}
 	return d.mark(Key{AnEntry, c.ID}, "withdrawn", c.Withdrawn)
 }

@@ -3,7 +3,6 @@ package call
 import (
 	"encoding/json"
 	"errors"
-	"fmt"
 	"slices"
 
 	"elvat/core/circuit"
@@ -39,7 +38,7 @@ func (r *Record) Silent() bool {
 	return !over
 }
 
-// begin makes the call one to learn on: what is known of it is what the scene says is.
+// drill makes the call one to learn on: what is known of it is what the scene says is.
 func (b *Begin) drill(d *draft) error {
 	scene, err := drill.Parse(b.Scene)
 	if err != nil {
@@ -74,25 +73,6 @@ func (d *draft) step(s *drill.Step) error {
 // mostDeeds bounds a drill. Assumption.
 const mostDeeds = 300
 
-// learned turns what a drill does not take into what a person can mend.
-func learned(err error) error {
-	if err == nil {
-		return nil
-	}
-	return BadInput{err}
-}
-
-// proof says what is missing before a box is opened, by the journal alone: nobody passes a gate by
-// name in a drill.
-func (d *draft) proof(box string, gate job.GateName) []string {
-	for _, g := range d.r.Journal.BoxGates(d.r.Circuit, box) {
-		if g.Gate == gate {
-			return g.Missing
-		}
-	}
-	return nil
-}
-
 // putOn is a reading in a drill: the tester is put on, and shows what the model says.
 func (c *AddReading) putOn(d *draft) error {
 	if _, there := d.r.parts[Key{AReading, c.ID}]; there {
@@ -105,9 +85,9 @@ func (c *AddReading) putOn(d *draft) error {
 	if len(d.r.Drill.Steps) >= mostDeeds {
 		return bad("%d things were done in this drill, and it takes no more: give it up", mostDeeds)
 	}
-	step, err := d.r.Drill.Put(ask, d.proof)
+	step, err := d.r.Drill.Put(ask, drill.ProofOf(d.r.Journal, d.r.Circuit))
 	if err != nil {
-		return learned(err)
+		return BadInput{err}
 	}
 	if step.Stop == nil {
 		shown, err := json.Marshal(step.Reading)
@@ -128,8 +108,8 @@ func (c *AddReading) putOn(d *draft) error {
 	return d.step(step)
 }
 
-// inDrill is an entry in a drill: what is measured comes from the model; false where it is one as
-// on any call.
+// inDrill is an entry in a drill: what is measured comes from the model. One that has nothing to do
+// with that is as on any call.
 func (d *draft) inDrill(e *job.Entry) error {
 	var step *drill.Step
 	var err error
@@ -152,7 +132,7 @@ func (d *draft) inDrill(e *job.Entry) error {
 		return nil
 	}
 	if err != nil {
-		return learned(err)
+		return BadInput{err}
 	}
 	return d.step(step)
 }
@@ -185,20 +165,20 @@ func (c *DoInDrill) decide(d *draft) error {
 		}
 		step, err := d.r.Drill.Do(c.What)
 		if err != nil {
-			return learned(err)
+			return BadInput{err}
 		}
 		return d.step(step)
 	}
 	if c.Wired == nil {
 		return bad("wired: what lands where?")
 	}
-	if missing := d.proof(c.Box, job.ToConductors); len(missing) > 0 {
-		return learned(fmt.Errorf("the wires are not proven dead with the device out: %s", missing[0]))
+	if missing := drill.ProofOf(d.r.Journal, d.r.Circuit)(c.Box, job.ToConductors); len(missing) > 0 {
+		return bad("the wires are not proven dead with the device out: %s", missing[0])
 	}
 	was := d.r.Drill.Found(c.Box)
 	step, err := d.r.Drill.Judge(c.Box, c.Wired)
 	if err != nil {
-		return learned(err)
+		return BadInput{err}
 	}
 	if step.Judged.Right && len(was) > 0 {
 		fixed, err := json.Marshal(tester.Reading{Tool: tester.Fixed, Faults: was})

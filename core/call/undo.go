@@ -28,7 +28,7 @@ func (*Redo) what(*Record) string { return "" }
 
 func (c *Undo) decide(d *draft) error {
 	if d.r.Drill != nil {
-		return learned(errDone)
+		return BadInput{errDone}
 	}
 	last, _ := d.r.Undoable(d.c.Device, d.c.Person)
 	if last = d.named(c.Of, last, false); last == nil {

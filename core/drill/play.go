@@ -18,11 +18,11 @@ import (
 
 // A Drill is a scene with what was done on it so far.
 type Drill struct {
-	Scene *Scene `json:"scene"`
-	Steps []Step `json:"steps"`
+	Scene *Scene
+	Steps []Step
 
 	// Exact: the testers err in nothing.
-	Exact bool `json:"-"`
+	Exact bool
 }
 
 // A Deed is one kind of thing that is done in a drill.
@@ -101,7 +101,7 @@ func (d *Drill) Advised() bool {
 // Readings are what was read so far, and what was put right.
 func (d *Drill) Readings() []tester.Reading {
 	var all []tester.Reading
-	s := &state{left: slices.Clone(d.Scene.Hidden)}
+	s := d.fresh()
 	for i := range d.Steps {
 		step := &d.Steps[i]
 		switch {
@@ -127,8 +127,11 @@ type state struct {
 	opened   []string
 }
 
+// fresh is the scene before anything was done.
+func (d *Drill) fresh() *state { return &state{left: slices.Clone(d.Scene.Hidden)} }
+
 func (d *Drill) state() *state {
-	s := &state{left: slices.Clone(d.Scene.Hidden)}
+	s := d.fresh()
 	for i := range d.Steps {
 		s.take(&d.Steps[i])
 	}
@@ -197,8 +200,30 @@ func (d *Drill) circuit(s *state) (*circuit.Circuit, error) {
 	return c, nil
 }
 
+// onBench is the circuit with what is wrong with it on a bench.
+func onBench(c *circuit.Circuit) (*tester.Bench, *tester.Condition, error) {
+	bench, err := tester.NewBench(c)
+	if err != nil {
+		return nil, nil, err
+	}
+	k, err := bench.Try(c.Faults)
+	return bench, k, err
+}
+
 // A Proof says what is missing before a box is opened, or its wires are touched.
 type Proof func(box string, gate job.GateName) []string
+
+// ProofOf is what the journal proves, by its facts alone: nobody passes a gate by name in a drill.
+func ProofOf(j job.Journal, c *circuit.Circuit) Proof {
+	return func(box string, gate job.GateName) []string {
+		for _, g := range j.BoxGates(c, box) {
+			if g.Gate == gate {
+				return g.Missing
+			}
+		}
+		return nil
+	}
+}
 
 // Put puts on what is asked for: the reading comes back with what it shows. A dangerous one comes
 // back with a stop.
@@ -230,11 +255,7 @@ func (d *Drill) Put(ask tester.Reading, proof Proof) (*Step, error) {
 		no := false
 		ask.State = &tester.State{BreakerOn: &no}
 	}
-	bench, err := tester.NewBench(c)
-	if err != nil {
-		return nil, err
-	}
-	k, err := bench.Try(c.Faults)
+	bench, k, err := onBench(c)
 	if err != nil {
 		return nil, err
 	}
@@ -357,7 +378,7 @@ func (p *putting) points(ask *tester.Reading, proof Proof) (*Stop, error) {
 	}
 	for _, name := range points {
 		if point, err := p.c.ParsePoint(name, ""); err == nil && ask.Tool != tester.Ohms {
-			if stop := p.touched(point.At, job.ToOpen, proof); stop != nil {
+			if stop := p.touched(point.At, proof); stop != nil {
 				return stop, nil
 			}
 		}
@@ -376,11 +397,11 @@ func (p *putting) points(ask *tester.Reading, proof Proof) (*Stop, error) {
 const bodyOhms = 1000
 
 // touched stops who opens a box, or handles its wires, before it is proven dead; nil where it is.
-func (p *putting) touched(box string, gate job.GateName, proof Proof) *Stop {
+func (p *putting) touched(box string, proof Proof) *Stop {
 	if p.c.Box(box) == nil {
 		return nil // the panel is looked into, not touched
 	}
-	missing := proof(box, gate)
+	missing := proof(box, job.ToOpen)
 	if len(missing) == 0 {
 		return nil
 	}
@@ -412,17 +433,11 @@ func (p *putting) look(ask *tester.Reading, proof Proof) (*Stop, error) {
 	if ask.Site != circuit.Panel && p.c.Box(ask.Site) == nil {
 		return nil, fmt.Errorf("%s: %w", ask.Site, ErrUnknown)
 	}
-	if stop := p.touched(ask.Site, job.ToOpen, proof); stop != nil {
+	if stop := p.touched(ask.Site, proof); stop != nil {
 		ask.Found = &tester.Found{}
 		return stop, nil
 	}
-	found := []circuit.Fault{}
-	for _, h := range p.s.left {
-		if slices.Contains(h.Sites, ask.Site) {
-			found = append(found, h.Faults...)
-		}
-	}
-	ask.Found = &tester.Found{Faults: found}
+	ask.Found = &tester.Found{Faults: append([]circuit.Fault{}, here(p.s, ask.Site)...)}
 	return nil, nil
 }
 
@@ -437,11 +452,7 @@ func (p *putting) act(ask *tester.Reading, bench *tester.Bench) error {
 	if err != nil {
 		return err
 	}
-	then, err := tester.NewBench(c)
-	if err != nil {
-		return err
-	}
-	k, err := then.Try(c.Faults)
+	then, k, err := onBench(c)
 	if err != nil {
 		return err
 	}
@@ -531,11 +542,7 @@ func (d *Drill) Dead(box string) (*job.DeadVolts, *Step, error) {
 	if there == nil {
 		return nil, nil, fmt.Errorf("%s: %w", box, ErrUnknown)
 	}
-	bench, err := tester.NewBench(c)
-	if err != nil {
-		return nil, nil, err
-	}
-	k, err := bench.Try(c.Faults)
+	_, k, err := onBench(c)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -603,11 +610,7 @@ func (d *Drill) HandItOver() (*Step, error) {
 	if err != nil {
 		return nil, err
 	}
-	bench, err := tester.NewBench(c)
-	if err != nil {
-		return nil, err
-	}
-	k, err := bench.Try(c.Faults)
+	bench, k, err := onBench(c)
 	if err != nil {
 		return nil, err
 	}

@@ -137,7 +137,7 @@ func (d *Drill) Score(y Yardstick) (*Score, error) {
 	if err != nil {
 		return nil, err
 	}
-	c := &counting{d: d, s: &state{left: slices.Clone(d.Scene.Hidden)}, m: d.Scene.Settings().Minutes, engine: engine}
+	c := &counting{d: d, s: d.fresh(), m: d.Scene.Settings().Minutes, engine: engine}
 	if _, box := d.Scene.Circuit.Device(d.Scene.Complaint.At); box != nil {
 		c.at = box.ID
 	}

@@ -299,11 +299,7 @@ func (d *Drill) Judge(box string, w *Wired) (*Step, error) {
 // shown finds what a tester would show otherwise than on the sound circuit.
 func (j *Judgement) shown(sound, is *circuit.Circuit) error {
 	read := func(c *circuit.Circuit) ([]circuit.Outlet, []tester.Face, []tester.Reading, error) {
-		bench, err := tester.NewBench(c)
-		if err != nil {
-			return nil, nil, nil, err
-		}
-		k, err := bench.Try(c.Faults)
+		bench, k, err := onBench(c)
 		if err != nil {
 			return nil, nil, nil, err
 		}

@@ -190,8 +190,8 @@ type Drill struct {
 	Result  json.RawMessage `json:"result,omitempty"` // what came of it; nil while it goes on
 }
 
-// EmptyDrill is one of which nothing is known yet.
-func EmptyDrill(at Call) (*Snapshot, error) {
+// Empty is a call of which nothing is known yet: only the directory of its panel is there.
+func Empty(at Call) (*Snapshot, error) {
 	directory := call.Part{Key: call.Key{Kind: call.TheDirectory, ID: "0"}, Document: []byte("[]")}
 	r, err := call.Open(at.ID, []call.Part{directory}, nil)
 	return &Snapshot{Call: at, Record: r}, err

@@ -30,9 +30,8 @@ func (p *Phone) newHeld(w kept.Waiting) *held {
 		}
 	}
 	empty := func() *kept.Snapshot {
-		// Only the directory of its panel is there, as on the server.
-		r, _ := call.Open(w.Call, []call.Part{{Key: call.Key{Kind: call.TheDirectory, ID: "0"}, Document: []byte("[]")}}, nil)
-		return &kept.Snapshot{Call: at, Record: r}
+		empty, _ := kept.Empty(at) // what has no parts can be opened
+		return empty
 	}
 	return &held{packed: kept.Packed{Call: at}, base: empty(), now: empty(), waiting: []kept.Waiting{w}}
 }
@@ -47,27 +46,23 @@ func (h *held) begun() string {
 
 // begin starts a call without the shop, under a number of the phone's own.
 func (p *Phone) begin(ctx context.Context, a *asked) (any, error) {
-	b, err := into[api.NewCall](a)
-	if err != nil {
-		return nil, err
-	}
-	by := desk.CallerOf(ctx)
-	if err := desk.CheckID(by.Command); err != nil {
-		return nil, err
-	}
-	if id := p.begunBy(by.Command); id != 0 {
-		return p.Call(ctx, id)
-	}
-	begin, err := desk.BeginOf(b)
-	if err != nil {
-		return nil, err
-	}
-	return p.beginAs(ctx, begin, b)
+	return beginning(p, ctx, a, func(b api.NewCall) (call.Begin, api.NewCall, error) {
+		begin, err := desk.BeginOf(b)
+		return begin, b, err
+	})
 }
 
 // beginDrill is begin for a call to learn on.
 func (p *Phone) beginDrill(ctx context.Context, a *asked) (any, error) {
-	b, err := into[api.NewDrill](a)
+	return beginning(p, ctx, a, func(b api.NewDrill) (call.Begin, api.NewCall, error) {
+		begin, err := p.BeginDrill(ctx, b)
+		return begin, api.NewCall{}, err
+	})
+}
+
+// beginning carries out once what is asked to begin.
+func beginning[T any](p *Phone, ctx context.Context, a *asked, of func(T) (call.Begin, api.NewCall, error)) (any, error) {
+	b, err := into[T](a)
 	if err != nil {
 		return nil, err
 	}
@@ -78,11 +73,11 @@ func (p *Phone) beginDrill(ctx context.Context, a *asked) (any, error) {
 	if id := p.begunBy(by.Command); id != 0 {
 		return p.Call(ctx, id)
 	}
-	begin, err := p.BeginDrill(ctx, b)
+	begin, on, err := of(b)
 	if err != nil {
 		return nil, err
 	}
-	return p.beginAs(ctx, begin, api.NewCall{})
+	return p.beginAs(ctx, begin, on)
 }
 
 // beginAs begins it on what is said of its place.

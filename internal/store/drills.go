@@ -36,7 +36,7 @@ func (s *Store) BeginDrill(ctx context.Context, c call.Command, arrived time.Tim
 		}
 		id = kept.FirstDrill + n
 		at := kept.Call{ID: id, Run: id, Title: begin.Title, CreatedAt: c.At, SiteName: begin.Title}
-		empty, err := kept.EmptyDrill(at)
+		empty, err := kept.Empty(at)
 		if err != nil {
 			return err
 		}
