@@ -46,6 +46,7 @@ test-go:
 	go test -vet=off -skip AgainstNgspice ./...
 	@# What runs on several processors at once, and the fast packages, under the race detector.
 	go test -vet=off -race -short -run 'ThreeApart' ./core/call
+	go test -vet=off -race -run 'TestManyAtOnce|TestPool' ./internal/shops ./internal/desk
 	go test -vet=off -race -short ./core/job ./core/merge ./core/supply ./core/visit
 	go test -vet=off -race -run 'TestActsSettle|TestABoxNobodyDrew|TestWhy|TestOutcomes' ./core/diagnosis
 	@# By itself and at length: its log is the table of what was compared with ngspice.

@@ -63,6 +63,7 @@ func newRoot() *cobra.Command {
 		importCommand(),
 		checkCommand(),
 		peopleCommand(),
+		shopsCommand(),
 		tlsCommand(),
 	)
 	return root

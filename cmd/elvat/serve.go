@@ -42,6 +42,7 @@ type serveOptions struct {
 	behind                         []string // addresses of proxies
 	proxySecret                    string   // file with what one says
 	before                         *server.Proxy
+	many                           manyOptions
 }
 
 func (o *serveOptions) flags(cmd *cobra.Command) {
@@ -77,6 +78,9 @@ func serveCommand() *cobra.Command {
 		Short: "Serve the application",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			if o.many.folder != "" {
+				return serveShops(cmd, o)
+			}
 			s, err := store.Open(cmd.Context(), o.database)
 			if err != nil {
 				return err
@@ -85,6 +89,7 @@ func serveCommand() *cobra.Command {
 		},
 	}
 	o.flags(cmd)
+	o.many.flags(cmd)
 	return cmd
 }
 
@@ -174,16 +179,8 @@ func serve(cmd *cobra.Command, o serveOptions, s *store.Store) (err error) {
 	defer func() { err = errors.Join(err, s.Close()) }()
 	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
 	config := server.Config{Store: s, Shop: o.shop, Log: log, Front: web.Files(), Now: time.Now, Tracer: o.tracer}
-	config.Backups = server.Backups{Folder: o.backups, Every: 24 * time.Hour, Keep: o.keep}
-	if o.backupPassphrase != "" {
-		data, err := os.ReadFile(o.backupPassphrase)
-		if err != nil {
-			return fmt.Errorf("--backup-passphrase: %w", err)
-		}
-		config.Backups.Passphrase = strings.TrimSpace(string(data))
-		if err := server.CheckPassphrase(config.Backups.Passphrase, ""); err != nil {
-			return fmt.Errorf("--backup-passphrase %s: %w", o.backupPassphrase, err)
-		}
+	if config.Backups, err = o.daily(); err != nil {
+		return err
 	}
 	if o.backups == "" {
 		config.Backups.Folder = o.database + "-backups"
@@ -206,27 +203,46 @@ func serve(cmd *cobra.Command, o serveOptions, s *store.Store) (err error) {
 		config.Meter = &meterlink.Meter{Address: o.meter}
 		defer config.Meter.Close()
 	}
-	scheme := "http"
-	if secure != nil {
-		scheme = "https"
-	}
 	app, err := server.New(config)
 	if err != nil {
 		return err
 	}
 	defer app.Close()
+	return o.listen(cmd, app, secure, server.MostConnections, memoryWanted)
+}
+
+// daily is how backups are made by themselves.
+func (o *serveOptions) daily() (server.Backups, error) {
+	b := server.Backups{Folder: o.backups, Every: 24 * time.Hour, Keep: o.keep}
+	if o.backupPassphrase == "" {
+		return b, nil
+	}
+	data, err := os.ReadFile(o.backupPassphrase)
+	if err != nil {
+		return b, fmt.Errorf("--backup-passphrase: %w", err)
+	}
+	b.Passphrase = strings.TrimSpace(string(data))
+	if err := server.CheckPassphrase(b.Passphrase, ""); err != nil {
+		return b, fmt.Errorf("--backup-passphrase %s: %w", o.backupPassphrase, err)
+	}
+	return b, nil
+}
+
+// listen serves the application until the command's context ends, and finishes what it is
+// answering then. TLS where secure is not nil.
+func (o *serveOptions) listen(cmd *cobra.Command, app http.Handler, secure *tls.Config, connections int, memory int64) error {
 	at, err := (&net.ListenConfig{}).Listen(cmd.Context(), "tcp", o.address)
 	if err != nil {
 		return err
 	}
-	listener := server.Limit(at, o.before)
+	scheme, listener := "http", server.Limit(at, o.before, connections)
 	if secure != nil {
 		secure.CipherSuites = server.Ciphers
-		listener = tls.NewListener(listener, secure)
+		scheme, listener = "https", tls.NewListener(listener, secure)
 	}
 	// What many send at once is let go again before more is taken from the machine.
 	if os.Getenv("GOMEMLIMIT") == "" {
-		debug.SetMemoryLimit(memoryWanted)
+		debug.SetMemoryLimit(memory)
 	}
 	start := echo.StartConfig{
 		Listener: listener, HideBanner: true, HidePort: true, GracefulTimeout: 10 * time.Second,

@@ -116,17 +116,25 @@ func exportCommand() *cobra.Command {
 					return err
 				}
 			}
-			f, err := os.OpenFile(args[0], os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
-			if err != nil {
+			if err := writeArchive(cmd, s, args[0], passphrase); err != nil {
 				return err
-			}
-			if err := errors.Join(exported(cmd, s, f, passphrase), f.Sync(), f.Close()); err != nil {
-				return errors.Join(store.Cause(err), os.Remove(args[0]))
 			}
 			return note(cmd, s, "archive-taken", args[0])
 		})
 	}
 	return cmd
+}
+
+// writeArchive writes an archive to a new file, whole or not at all.
+func writeArchive(cmd *cobra.Command, s *store.Store, path, passphrase string) error {
+	f, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if err != nil {
+		return err
+	}
+	if err := errors.Join(exported(cmd, s, f, passphrase), f.Sync(), f.Close()); err != nil {
+		return errors.Join(store.Cause(err), os.Remove(path))
+	}
+	return nil
 }
 
 func importCommand() *cobra.Command {

@@ -75,14 +75,9 @@ var errNobody = errors.New(
 // others is how others than this machine are served: over TLS, to who signs in.
 // Nil where only this machine is.
 func (o *serveOptions) others(ctx context.Context, s *store.Store) (*tls.Config, *trust.Authority, error) {
-	host, _, err := net.SplitHostPort(o.address)
-	if err != nil {
-		return nil, nil, fmt.Errorf("--listen %s: %w", o.address, err)
-	}
-	ip := net.ParseIP(host)
-	here := host == "localhost" || ip != nil && ip.IsLoopback()
-	if here && o.before == nil {
-		return nil, nil, nil
+	here, host, err := o.here()
+	if err != nil || here && o.before == nil {
+		return nil, nil, err
 	}
 	if err := somebody(ctx, s); err != nil {
 		return nil, nil, err
@@ -117,6 +112,16 @@ func (o *serveOptions) others(ctx context.Context, s *store.Store) (*tls.Config,
 	}
 	config, err := own.Serve()
 	return config, nil, err
+}
+
+// here reports whether this machine alone is served, or a proxy on it.
+func (o *serveOptions) here() (here bool, host string, err error) {
+	host, _, err = net.SplitHostPort(o.address)
+	if err != nil {
+		return false, "", fmt.Errorf("--listen %s: %w", o.address, err)
+	}
+	ip := net.ParseIP(host)
+	return host == "localhost" || ip != nil && ip.IsLoopback(), host, nil
 }
 
 // proxied reads what stands before this machine: nil where nothing does.
@@ -186,6 +191,6 @@ func (o *serveOptions) plainPage(ctx context.Context, a *trust.Authority) error 
 	at := "https://" + net.JoinHostPort(a.Names()[0], port)
 	s := &http.Server{Handler: a.Handler(o.shop, at), ReadHeaderTimeout: 5 * time.Second, ReadTimeout: 10 * time.Second, WriteTimeout: 10 * time.Second, MaxHeaderBytes: 16 << 10}
 	context.AfterFunc(ctx, func() { _ = s.Close() })
-	go func() { _ = s.Serve(server.Limit(l, nil)) }() // it ends with the command
+	go func() { _ = s.Serve(server.Limit(l, nil, server.MostConnections)) }() // it ends with the command
 	return nil
 }

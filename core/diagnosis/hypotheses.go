@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"runtime"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"sync"
@@ -101,13 +102,24 @@ func varyAll(model *network.Model, all []hypothesis) ([]*network.Variation, erro
 }
 
 // inParallel calls what worker returns with every number below n, on as many
-// workers as there are processors.
+// workers as there are processors. A panic of one is the caller's, who may have a way on.
 func inParallel(n int, worker func() func(i int)) {
 	var next atomic.Int64
 	var all sync.WaitGroup
+	var panicked atomic.Value
+	defer func() {
+		if what := panicked.Load(); what != nil {
+			panic(what)
+		}
+	}()
 	for range min(runtime.GOMAXPROCS(0), n) {
 		do := worker()
 		all.Go(func() {
+			defer func() {
+				if what := recover(); what != nil {
+					panicked.CompareAndSwap(nil, fmt.Sprintf("%v\n%s", what, debug.Stack()))
+				}
+			}()
 			for i := int(next.Add(1)) - 1; i < n; i = int(next.Add(1)) - 1 {
 				do(i)
 			}

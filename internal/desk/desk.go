@@ -68,6 +68,9 @@ type Desk struct {
 // New makes a desk on a book.
 func New(b Book, now func() time.Time) *Desk { return &Desk{Book: b, Now: now, engines: newEngines()} }
 
+// Share has what is kept prepared be bounded together with other desks; before anything is asked.
+func (d *Desk) Share(p *Pool) { d.engines.pool = p }
+
 // WhenIdle has what is worked out ahead done by do, when there is time, instead of beside the
 // requests.
 func (d *Desk) WhenIdle(do func(func())) { d.engines.idle = do }

@@ -4,6 +4,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"hash/fnv"
+	"slices"
 	"sync"
 
 	"elvat/core/circuit"
@@ -25,6 +26,7 @@ type engines struct {
 	known map[string]*diagnosis.Result
 	order []string // of known, the newest last
 
+	pool    *Pool
 	warming chan struct{} // holds back all but one that is prepared ahead
 	ahead   sync.WaitGroup
 	idle    func(func()) // does something when there is time; nil: beside the requests
@@ -129,7 +131,8 @@ func (e *engines) prepare(q question) error {
 	}
 	do := func() {
 		defer func() { <-e.warming }()
-		// What cannot be weighed is told to who asks for it.
+		// What cannot be weighed is told to who asks for it; here it may not end the process.
+		defer func() { _ = recover() }()
 		if asked, err := q.content(); err == nil {
 			_, _ = e.diagnose(q, asked)
 		}
@@ -143,7 +146,10 @@ func (e *engines) prepare(q question) error {
 }
 
 // close waits for what is prepared ahead.
-func (e *engines) close() { e.ahead.Wait() }
+func (e *engines) close() {
+	e.ahead.Wait()
+	e.pool.leave(e)
+}
 
 // diagnose weighs the readings; asked names the question. The result is shared: it
 // is not to be changed.
@@ -229,22 +235,78 @@ func (e *engines) with(q question, do func(*prepared) error) error {
 
 func (e *engines) of(key string) *prepared {
 	e.mu.Lock()
-	defer e.mu.Unlock()
 	e.used++
 	p := e.runs[key]
-	if p == nil {
+	added := p == nil
+	if added {
 		p = &prepared{}
 		e.runs[key] = p
 	}
 	p.used = e.used
 	if len(e.runs) > keepEngines {
-		oldest := key
-		for other, q := range e.runs {
-			if q.used < e.runs[oldest].used {
-				oldest = other
-			}
-		}
-		delete(e.runs, oldest)
+		e.dropOldest()
+	}
+	e.mu.Unlock()
+	if added {
+		e.pool.bound(e)
 	}
 	return p
+}
+
+// dropOldest lets go of the run that was asked for longest ago; the lock is held.
+func (e *engines) dropOldest() {
+	oldest := ""
+	for key, q := range e.runs {
+		if oldest == "" || q.used < e.runs[oldest].used {
+			oldest = key
+		}
+	}
+	delete(e.runs, oldest)
+}
+
+// A Pool bounds how many runs several desks keep prepared in all. One that has many makes way
+// before one that has few: no shop takes them all. Nil bounds nothing.
+type Pool struct {
+	Most int // of some 15 MB each, as measured on the demo's circuits
+
+	mu    sync.Mutex
+	desks []*engines
+}
+
+// bound has the desks be within the bound after one added a run.
+func (p *Pool) bound(added *engines) {
+	if p == nil {
+		return
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if !slices.Contains(p.desks, added) {
+		p.desks = append(p.desks, added)
+	}
+	all := 0
+	most, has := (*engines)(nil), 0
+	for _, e := range p.desks {
+		e.mu.Lock()
+		n := len(e.runs)
+		e.mu.Unlock()
+		all += n
+		if n > has || n == has && e != added {
+			most, has = e, n
+		}
+	}
+	if all > p.Most {
+		most.mu.Lock()
+		most.dropOldest()
+		most.mu.Unlock()
+	}
+}
+
+// leave has the pool count a desk no longer.
+func (p *Pool) leave(e *engines) {
+	if p == nil {
+		return
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.desks = slices.DeleteFunc(p.desks, func(other *engines) bool { return other == e })
 }

@@ -23,6 +23,24 @@ type Backups struct {
 	Keep   int
 	// Passphrase encrypts them; "" leaves them as they are.
 	Passphrase string
+	// Asked: they are made by Daily, not by themselves.
+	Asked bool
+}
+
+// makeDue makes a backup where the newest is older than it should be and the database was
+// written to since.
+func (b *Backups) makeDue(ctx context.Context, s *store.Store, now time.Time) error {
+	all, err := store.Backups(b.Folder)
+	if err != nil || len(all) > 0 && now.Sub(all[0].At) < b.Every {
+		return err
+	}
+	if len(all) > 0 {
+		written, err := s.WrittenAt()
+		if err != nil || written.Before(all[0].At) {
+			return err
+		}
+	}
+	return s.BackupInto(ctx, b.Folder, b.Keep, now, b.Passphrase)
 }
 
 // keepMaking makes a backup whenever the newest is older than it should be.

@@ -37,6 +37,7 @@ func newCalls(c Config, now func() time.Time, access *access) *calls {
 	s := &calls{
 		Desk: desk.New(noting{c.Store, access}, now), store: c.Store, meter: c.Meter, now: now, freshener: newFreshener(), backups: &c.Backups, access: access,
 	}
+	s.Share(c.Prepared)
 	s.Shop, s.Tracer, s.Desk.Meter = c.Shop, c.Tracer, c.Meter != nil
 	s.Changed, s.Code, s.NewID = s.freshener.ask, s.code, rand.Text
 	s.intake = &intake.Intake{Ledger: c.Store, Desk: s.Desk, Begin: s.begin, Refused: refusedFor}

@@ -88,10 +88,16 @@ type door struct {
 	shown    *limits       // customers' pictures, by link
 	people   chan struct{} // slots for large bodies
 	visitors chan struct{} // and for customers' pictures
+	work     chan struct{} // for what is worked on; nil: no bound
 }
 
 func newDoor(c Config, now func() time.Time, routes map[string]contract.Operation) *door {
+	var work chan struct{}
+	if c.AtWork > 0 {
+		work = make(chan struct{}, c.AtWork)
+	}
 	return &door{
+		work:   work,
 		signIn: c.SignIn, proxy: c.Proxy, now: now, routes: routes,
 		byLink: newLimits(linkEvery, linkBurst), byPlace: newLimits(linkEvery, 2*linkBurst),
 		shown:  newLimits(pictureEvery, pictureBurst),
@@ -200,6 +206,13 @@ func (d *door) take(next echo.HandlerFunc) echo.HandlerFunc {
 			return err
 		}
 		defer leave()
+		if d.work != nil {
+			leave, err := enter(c.Request().Context(), d.work)
+			if err != nil {
+				return err
+			}
+			defer leave()
+		}
 		return next(c)
 	}
 }

@@ -801,7 +801,7 @@ func TestMemory(t *testing.T) {
 func TestConnections(t *testing.T) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
-	bounded := server.Limit(l, nil)
+	bounded := server.Limit(l, nil, server.MostConnections)
 	defer bounded.Close()
 	accepted := make(chan net.Conn, 2000)
 	go func() {

@@ -11,23 +11,47 @@ import (
 
 // Bounds of connections. Assumption.
 const (
-	mostConnections = 1000
+	// MostConnections are those of one shop.
+	MostConnections = 1000
 	mostFromOne     = 100 // of one address, but for this machine and a proxy
 )
 
 // Limit is a listener that takes so many connections and no more, in all and of one address;
 // what comes beyond is closed at once.
-func Limit(l net.Listener, proxy *Proxy) net.Listener {
-	return &limited{Listener: l, proxy: proxy, open: map[string]int{}}
+func Limit(l net.Listener, proxy *Proxy, most int) net.Listener {
+	return &limited{Listener: l, proxy: proxy, most: most, open: map[string]int{}, shops: map[string]int{}}
 }
 
 type limited struct {
 	net.Listener
 	proxy *Proxy
+	most  int
 
-	mu   sync.Mutex
-	all  int
-	open map[string]int
+	mu    sync.Mutex
+	all   int
+	open  map[string]int
+	shops map[string]int
+}
+
+// For counts a connection of such a listener as one of the shop's, as soon as it is known whose
+// it is; false where that has as many as there may be.
+func For(c net.Conn, shop string) bool {
+	one, ok := c.(*counted)
+	return !ok || one.of.counts(one, shop)
+}
+
+func (l *limited) counts(c *counted, shop string) bool {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if c.shop != "" || c.gone {
+		return c.shop == shop
+	}
+	if l.shops[shop] >= MostConnections {
+		return false
+	}
+	c.shop = shop
+	l.shops[shop]++
+	return true
 }
 
 // Accept waits for the next connection that may be.
@@ -39,7 +63,7 @@ func (l *limited) Accept() (net.Conn, error) {
 		}
 		place, bounded := l.placeOf(c)
 		if l.enter(place, bounded) {
-			return &counted{Conn: c, leave: sync.OnceFunc(func() { l.leave(place) })}, nil
+			return &counted{Conn: c, of: l, place: place}, nil
 		}
 		_ = c.Close() // it may be gone already
 	}
@@ -58,7 +82,7 @@ func (l *limited) placeOf(c net.Conn) (place string, bounded bool) {
 func (l *limited) enter(place string, bounded bool) bool {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	if l.all >= mostConnections || bounded && l.open[place] >= mostFromOne {
+	if l.all >= l.most || bounded && l.open[place] >= mostFromOne {
 		return false
 	}
 	l.all++
@@ -66,22 +90,39 @@ func (l *limited) enter(place string, bounded bool) bool {
 	return true
 }
 
-func (l *limited) leave(place string) {
+func (l *limited) leave(c *counted) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
+	if c.gone {
+		return
+	}
+	c.gone = true
 	l.all--
-	if l.open[place]--; l.open[place] == 0 {
-		delete(l.open, place)
+	drop(l.open, c.place)
+	if c.shop != "" {
+		drop(l.shops, c.shop)
 	}
 }
 
+// drop counts one less.
+func drop(counts map[string]int, of string) {
+	if counts[of]--; counts[of] == 0 {
+		delete(counts, of)
+	}
+}
+
+// counted is a connection that counts while it is open; shop and gone are guarded by its
+// listener's lock.
 type counted struct {
 	net.Conn
-	leave func()
+	of    *limited
+	place string // where it comes from
+	shop  string // whose it is; "" where that is not known
+	gone  bool
 }
 
 func (c *counted) Close() error {
-	c.leave()
+	c.of.leave(c)
 	return c.Conn.Close()
 }
 

@@ -4,6 +4,7 @@ package server
 
 import (
 	"context"
+	"errors"
 	"io"
 	"io/fs"
 	"log/slog"
@@ -20,6 +21,7 @@ import (
 
 	contract "elvat/api"
 	"elvat/internal/api"
+	"elvat/internal/desk"
 	"elvat/internal/meterlink"
 	"elvat/internal/store"
 	"elvat/internal/trust"
@@ -46,15 +48,27 @@ type Config struct {
 	// Proxy stands before this server and ends TLS; nil where none does.
 	Proxy   *Proxy
 	Backups Backups // Every zero: none are made by themselves
+	// AtWork is how many requests are worked on at once, so that one shop of many leaves the
+	// processors to the others; 0: no bound.
+	AtWork int
+	// Prepared bounds what several shops keep prepared for their next question; nil: each by itself.
+	Prepared *desk.Pool
 }
 
 // A Server is the whole application as one handler, with what it does beside
 // the requests.
 type Server struct {
 	http.Handler
-	calls *calls
-	stop  context.CancelFunc
-	done  sync.WaitGroup
+	calls   *calls
+	backups Backups
+	stop    context.CancelFunc
+	done    sync.WaitGroup
+}
+
+// Daily does what is due once a day, for who has no time of their own: the backup, where the
+// newest is old enough and something was written since, and what is kept too long is erased.
+func (s *Server) Daily(ctx context.Context) error {
+	return errors.Join(s.calls.eraseOld(ctx), s.backups.makeDue(ctx, s.calls.store, s.calls.now()))
 }
 
 // Close ends what is done beside the requests, and waits for it.
@@ -137,14 +151,14 @@ func New(c Config) (*Server, error) {
 	e.GET(trust.Path+"/*", echo.WrapHandler(c.Trust))
 	e.GET("/*", frontEnd(c.Front))
 	ctx, stop := context.WithCancel(context.Background())
-	s := &Server{Handler: e, calls: calls, stop: stop}
+	s := &Server{Handler: e, calls: calls, backups: c.Backups, stop: stop}
 	calls.freshener.run(calls, c.Log)
 	calls.freshener.ask()
 	// What phones brought before the machine went down is carried out now.
 	if err := calls.intake.Resume(ctx); err != nil {
 		c.Log.Error("what phones brought waits for their next visit", "error", err)
 	}
-	if c.Backups.Every > 0 {
+	if c.Backups.Every > 0 && !c.Backups.Asked {
 		s.done.Go(func() { calls.keepNoLonger(ctx, c.Log) })
 		s.done.Go(func() { c.Backups.keepMaking(ctx, c.Store, c.Log, c.Now) })
 	}

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"runtime/debug"
 	"sync"
 	"time"
 
@@ -87,11 +88,22 @@ func (s *calls) freshen(ctx context.Context, wait bool) error {
 	}
 	var failed error // one that cannot be read keeps no other from being summed up
 	for _, id := range stale {
-		if err := s.refresh(ctx, id); err != nil {
+		if err := s.refreshed(ctx, id); err != nil {
 			failed = errors.Join(failed, fmt.Errorf("call %d: %w", id, err))
 		}
 	}
 	return failed
+}
+
+// refreshed is refresh, where a record that cannot even be worked on is an error as well: beside
+// the requests it would take the process with it, and with that every other shop's.
+func (s *calls) refreshed(ctx context.Context, id int64) (err error) {
+	defer func() {
+		if what := recover(); what != nil {
+			err = fmt.Errorf("%v\n%s", what, debug.Stack())
+		}
+	}()
+	return s.refresh(ctx, id)
 }
 
 // refresh works out a call's summary and keeps it.

@@ -149,7 +149,7 @@ func Restore(ctx context.Context, backup, path string, now time.Time) (kept stri
 	if err := Check(ctx, backup); err != nil {
 		return "", fmt.Errorf("nothing was changed: %w", err)
 	}
-	if err := unused(ctx, path); err != nil {
+	if err := Unused(ctx, path); err != nil {
 		return "", fmt.Errorf("nothing was changed: %s: %w", path, err)
 	}
 	part := path + ".part"
@@ -167,9 +167,9 @@ func Restore(ctx context.Context, backup, path string, now time.Time) (kept stri
 	return kept, os.Rename(part, path)
 }
 
-// unused reports whether nobody has the database open. A file that is no
+// Unused reports whether nobody has the database open, ErrInUse where somebody has. A file that is no
 // database can be used by nobody.
-func unused(ctx context.Context, path string) error {
+func Unused(ctx context.Context, path string) error {
 	if _, err := os.Stat(path); errors.Is(err, os.ErrNotExist) {
 		return nil
 	}
@@ -281,4 +281,19 @@ func (s *Store) BackupInto(ctx context.Context, folder string, keep int, now tim
 		}
 	}
 	return nil
+}
+
+// WrittenAt is when the database was last written to, as its files tell.
+func (s *Store) WrittenAt() (latest time.Time, err error) {
+	for _, end := range []string{"", "-wal"} {
+		info, err := os.Stat(s.path + end)
+		switch {
+		case errors.Is(err, os.ErrNotExist):
+		case err != nil:
+			return latest, err
+		case info.ModTime().After(latest):
+			latest = info.ModTime()
+		}
+	}
+	return latest, nil
 }

@@ -29,6 +29,7 @@ var ErrNotFound = kept.ErrNotFound
 // A Store is an open database file.
 type Store struct {
 	db       *sql.DB
+	path     string
 	prepared *sync.Map // of *sql.Stmt, by query
 }
 
@@ -56,7 +57,7 @@ func OpenLimited(ctx context.Context, path string, pages int) (*Store, error) {
 	if err := migrations.Up(ctx, db); err != nil {
 		return nil, errors.Join(fmt.Errorf("database %s: %w", path, Cause(err)), db.Close())
 	}
-	return &Store{db, &sync.Map{}}, nil
+	return &Store{db, path, &sync.Map{}}, nil
 }
 
 // private has the file, and what SQLite keeps beside it, be their owner's alone, also where

@@ -1,0 +1,150 @@
+// Package shops serves many shops from one process: which there are and by which names they are
+// reached, each opened when somebody asks for it and closed when nobody does any more. What one
+// shop has — its database, people, keys, backups, bounds — no other comes near.
+package shops
+
+import (
+	"context"
+	"crypto/tls"
+	"errors"
+	"fmt"
+	"net"
+	"regexp"
+	"runtime"
+	"slices"
+	"strings"
+
+	"golang.org/x/net/idna"
+
+	"elvat/core/strict"
+	"elvat/internal/store"
+	"elvat/internal/trust"
+)
+
+// A Shop is one of those that a process serves.
+type Shop struct {
+	Name  string   `json:"-"`     // what it is kept under: letters a to z, digits and hyphens
+	Title string   `json:"title"` // shown above the day's calls
+	Hosts []string `json:"hosts"` // by which it is reached
+	// Closed is why nobody is served for a while; "" where the shop is open.
+	Closed string `json:"closed,omitempty"`
+	Most   Most   `json:"most,omitzero"`
+	// Version changes whenever anything of this does: what was opened by another is opened anew.
+	Version string `json:"-"`
+}
+
+// Most are the bounds of one shop; zeros: the usual ones.
+type Most struct {
+	Megabytes int `json:"megabytes,omitempty"` // of its database
+	AtWork    int `json:"atWork,omitempty"`    // requests that are worked on at once
+}
+
+// usualMegabytes holds some fifteen years of five vans with their photographs. Assumption.
+const usualMegabytes = 8 << 10
+
+// pageSize is SQLite's, by which the size of a database is bounded.
+const pageSize = 4096
+
+// Work is how many requests may be worked on at once.
+func (m Most) Work() int {
+	if m.AtWork == 0 {
+		return max(2, runtime.GOMAXPROCS(0))
+	}
+	return m.AtWork
+}
+
+// Pages are how many the database may have.
+func (m Most) Pages() int {
+	if m.Megabytes == 0 {
+		m.Megabytes = usualMegabytes
+	}
+	return m.Megabytes << 20 / pageSize
+}
+
+// What can be wrong with a shop that is asked for.
+var (
+	ErrUnknown = errors.New("no shop of that name")
+	ErrNoHost  = errors.New("no shop is reached by this name")
+	ErrThere   = errors.New("there is a shop of that name already")
+)
+
+// closed is why a shop serves nobody just now.
+type closed struct{ why string }
+
+func (c closed) Error() string { return "this shop is closed for a while: " + c.why }
+
+// A Keeper is where shops are kept: a folder of this machine, or a cluster of several.
+type Keeper interface {
+	// All are the shops there are, by name.
+	All(ctx context.Context) ([]Shop, error)
+	// Get is one by its name, ErrUnknown where there is none; Reached one by a host name, ErrNoHost.
+	Get(ctx context.Context, name string) (Shop, error)
+	Reached(ctx context.Context, host string) (Shop, error)
+	// Open opens what the shop has written down.
+	Open(ctx context.Context, s Shop) (*store.Store, error)
+	// Backups is the folder of the shop's backups.
+	Backups(s Shop) string
+	// Trust is what the shop shows of itself over TLS, and its own authority where it has one.
+	Trust(s Shop) (*tls.Config, *trust.Authority, error)
+}
+
+var named = regexp.MustCompile(`^[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?$`)
+
+// Check reports what of a shop cannot be.
+func (s *Shop) Check() error {
+	if !named.MatchString(s.Name) {
+		return fmt.Errorf("name %q: letters a to z, digits and hyphens, at most 63", s.Name)
+	}
+	if err := strict.Name("title", s.Title); err != nil {
+		return err
+	}
+	if len(s.Hosts) == 0 {
+		return errors.New("hosts: by which name is the shop reached, such as north.example?")
+	}
+	for i, host := range s.Hosts {
+		plain, err := HostName(host)
+		if err != nil {
+			return fmt.Errorf("hosts: %w", err)
+		}
+		s.Hosts[i] = plain
+	}
+	slices.Sort(s.Hosts)
+	s.Hosts = slices.Compact(s.Hosts)
+	if s.Most.Megabytes < 0 || s.Most.AtWork < 0 {
+		return errors.New("most: none of it is below zero")
+	}
+	return nil
+}
+
+// HostName is a host name as it is compared: in small letters, without the port.
+func HostName(host string) (string, error) {
+	if name, _, err := net.SplitHostPort(host); err == nil {
+		host = name
+	}
+	plain, err := idna.Lookup.ToASCII(strings.TrimSuffix(strings.ToLower(strings.TrimSpace(host)), "."))
+	if err != nil || plain == "" || strings.ContainsAny(plain, "*/: ") || net.ParseIP(plain) != nil {
+		return "", fmt.Errorf("%q is no host name", host)
+	}
+	return plain, nil
+}
+
+// clone is one whose hosts are its own.
+func (s Shop) clone() Shop {
+	s.Hosts = slices.Clone(s.Hosts)
+	return s
+}
+
+// taken reports the first host name by which two shops would be reached.
+func taken(all []Shop, s Shop) error {
+	for _, other := range all {
+		if other.Name == s.Name {
+			continue
+		}
+		for _, host := range s.Hosts {
+			if slices.Contains(other.Hosts, host) {
+				return fmt.Errorf("hosts: %s leads to %s already", host, other.Name)
+			}
+		}
+	}
+	return nil
+}
