@@ -63,7 +63,7 @@ func newRoot() *cobra.Command {
 		importCommand(),
 		checkCommand(),
 		peopleCommand(),
-		shopsCommand(),
+		shopsCommand(), clusterCommand(),
 		tlsCommand(),
 	)
 	return root

@@ -78,7 +78,7 @@ func serveCommand() *cobra.Command {
 		Short: "Serve the application",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			if o.many.folder != "" {
+			if o.many.are() {
 				return serveShops(cmd, o)
 			}
 			s, err := store.Open(cmd.Context(), o.database)

@@ -2,6 +2,7 @@ package main
 
 import (
 	"bufio"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -14,6 +15,7 @@ import (
 
 	"elvat/core/job"
 	"elvat/internal/archive"
+	"elvat/internal/cluster"
 	"elvat/internal/sealed"
 	"elvat/internal/server"
 	"elvat/internal/store"
@@ -25,14 +27,27 @@ const defaultDatabase = "elvat.db"
 // withStore opens the database that --db names, which has to be there, and
 // closes it after.
 func withStore(cmd *cobra.Command, path string, do func(*store.Store) error) error {
-	if _, err := os.Stat(path); err != nil {
-		return fmt.Errorf("database %s: %w", path, err)
-	}
-	s, err := store.Open(cmd.Context(), path)
+	s, done, err := openStore(cmd.Context(), path, false)
 	if err != nil {
 		return err
 	}
-	return errors.Join(do(s), s.Close())
+	return errors.Join(do(s), done())
+}
+
+// openStore opens the database that --db names: a file, or cluster:FOLDER:SHOP, that of a shop in
+// the cluster that the node of the folder belongs to. A file that is not there is made where it may be.
+func openStore(ctx context.Context, place string, mayBeNew bool) (s *store.Store, done func() error, err error) {
+	if folder, shop, ok := cluster.Place(place); ok {
+		return storeInCluster(ctx, folder, shop)
+	}
+	if _, err := os.Stat(place); err != nil && !mayBeNew {
+		return nil, nil, fmt.Errorf("database %s: %w", place, err)
+	}
+	s, err = store.Open(ctx, place)
+	if err != nil {
+		return nil, nil, err
+	}
+	return s, s.Close, nil
 }
 
 // note writes down what was done on this machine, where nobody signs in.
@@ -41,7 +56,7 @@ func note(cmd *cobra.Command, s *store.Store, what, about string) error {
 }
 
 func database(cmd *cobra.Command) *string {
-	return cmd.Flags().String("db", defaultDatabase, "the database file")
+	return cmd.Flags().String("db", defaultDatabase, "the database file, or cluster:FOLDER:SHOP")
 }
 
 func backupCommand() *cobra.Command {
@@ -87,6 +102,9 @@ func restoreCommand() *cobra.Command {
 			return err
 		}
 		defer func() { err = errors.Join(err, gone()) }()
+		if folder, shop, ok := cluster.Place(*path); ok {
+			return restoreIntoCluster(cmd, from, folder, shop)
+		}
 		kept, err := store.Restore(cmd.Context(), from, *path, time.Now())
 		if err != nil {
 			return err
@@ -159,11 +177,11 @@ func importCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		s, err := store.Open(cmd.Context(), *path)
+		s, done, err := openStore(cmd.Context(), *path, true)
 		if err != nil {
 			return err
 		}
-		if err := errors.Join(archive.Import(cmd.Context(), s, f, info.Size()), s.Close()); err != nil {
+		if err := errors.Join(archive.Import(cmd.Context(), s, f, info.Size()), done()); err != nil {
 			return fmt.Errorf("%s: %w", args[0], err)
 		}
 		return nil
@@ -207,7 +225,11 @@ func unsealed(cmd *cobra.Command, path, beside string) (plain string, gone func(
 	if err != nil {
 		return "", nil, err
 	}
-	folder, err := os.MkdirTemp(filepath.Dir(beside), "elvat-unsealed-")
+	at := filepath.Dir(beside)
+	if folder, _, ok := cluster.Place(beside); ok {
+		at = folder
+	}
+	folder, err := os.MkdirTemp(at, "elvat-unsealed-")
 	if err != nil {
 		return "", nil, err
 	}
@@ -240,7 +262,7 @@ func checkCommand() *cobra.Command {
 
 func peopleCommand() *cobra.Command {
 	cmd := &cobra.Command{Use: "people", Short: "Who may sign in"}
-	path := cmd.PersistentFlags().String("db", defaultDatabase, "the database file")
+	path := cmd.PersistentFlags().String("db", defaultDatabase, "the database file, or cluster:FOLDER:SHOP")
 	var role string
 	var noFactors bool
 	add := &cobra.Command{
@@ -256,14 +278,14 @@ func peopleCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			s, err := store.Open(cmd.Context(), *path)
+			s, done, err := openStore(cmd.Context(), *path, true)
 			if err != nil {
 				return err
 			}
 			if _, err = s.AddPerson(cmd.Context(), p); err == nil {
 				err = note(cmd, s, "person-added", p.Name+", "+p.Role)
 			}
-			return errors.Join(err, s.Close())
+			return errors.Join(err, done())
 		},
 	}
 	add.Flags().

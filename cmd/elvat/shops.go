@@ -1,7 +1,9 @@
 package main
 
 import (
+	"cmp"
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"io"
@@ -26,13 +28,22 @@ import (
 
 // manyOptions are those of a process that serves many shops.
 type manyOptions struct {
-	folder string
-	idle   time.Duration
-	most   int
+	folder  string
+	cluster string // folder of this machine's node
+	node    string // at which the other machines of the cluster reach it
+	join    []string
+	idle    time.Duration
+	most    int
 }
+
+// are reports whether many shops are served.
+func (o *manyOptions) are() bool { return o.folder != "" || o.cluster != "" }
 
 func (o *manyOptions) flags(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&o.folder, "shops", "", "folder of many shops, each reached by its own host name (elvat shops); instead of --db")
+	cmd.Flags().StringVar(&o.cluster, "cluster", "", "folder of this machine's node in a cluster, whose shops are served (elvat cluster); instead of --db")
+	cmd.Flags().StringVar(&o.node, "node", "", "address at which the other machines of the cluster reach this one, such as 10.0.0.1:9000")
+	cmd.Flags().StringSliceVar(&o.join, "join", nil, "address of a machine of the cluster, where this one is new and not the first")
 	cmd.Flags().DurationVar(&o.idle, "idle", 10*time.Minute, "how long a shop that nobody asks for stays open")
 	cmd.Flags().IntVar(&o.most, "most-open", 300, "how many shops are open at once")
 }
@@ -44,12 +55,15 @@ const (
 	preparedOfShops    = 64 // runs, of some 15 MB each
 )
 
-// serveShops serves every shop of the folder by the name it is reached by.
-func serveShops(cmd *cobra.Command, o serveOptions) error {
+// serveShops serves every shop of the folder, or of the cluster, by the name it is reached by.
+func serveShops(cmd *cobra.Command, o serveOptions) (err error) {
 	for _, flag := range []string{"db", "shop", "meter", "acme-name", "trust-page", "backups"} {
 		if cmd.Flags().Changed(flag) {
-			return fmt.Errorf("--%s is of one shop, and does not go with --shops", flag)
+			return fmt.Errorf("--%s is of one shop, and does not go with --shops or --cluster", flag)
 		}
+	}
+	if o.many.folder != "" && o.many.cluster != "" {
+		return errors.New("--shops and --cluster: shops are kept in the one or in the other")
 	}
 	if err := o.proxied(); err != nil {
 		return err
@@ -62,18 +76,26 @@ func serveShops(cmd *cobra.Command, o serveOptions) error {
 	if err != nil {
 		return err
 	}
-	folder := &shops.Folder{Path: o.many.folder}
+	var fallback *tls.Config
 	if o.certificate != "" || o.key != "" {
-		if folder.Fallback, err = (trust.Files{Certificate: o.certificate, Key: o.key}).Serve(); err != nil {
+		if fallback, err = (trust.Files{Certificate: o.certificate, Key: o.key}).Serve(); err != nil {
 			return err
 		}
 	}
-	if _, err := folder.All(cmd.Context()); err != nil {
+	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
+	var keeper shops.Keeper = &shops.Folder{Path: o.many.folder, Fallback: fallback}
+	if o.many.cluster != "" {
+		node, done, err := startNode(cmd.Context(), o.many, fallback, log)
+		if err != nil {
+			return err
+		}
+		defer func() { err = errors.Join(err, done()) }()
+		keeper = node
+	} else if _, err := keeper.All(cmd.Context()); err != nil {
 		return err
 	}
-	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
 	host := shops.New(shops.Config{
-		Keeper: folder, Idle: o.many.idle, Most: o.many.most, Log: log, Make: o.ofShop(folder, backups, log),
+		Keeper: keeper, Idle: o.many.idle, Most: o.many.most, Log: log, Make: o.ofShop(keeper, backups, log),
 	})
 	defer host.Close()
 	if here {
@@ -105,37 +127,60 @@ func (o *serveOptions) ofShop(
 
 // shopsCommand is what is done with the shops that one process serves.
 func shopsCommand() *cobra.Command {
-	top := &cobra.Command{Use: "shops", Short: "The shops that one process serves (elvat serve --shops)"}
-	folder := &shops.Folder{}
-	top.PersistentFlags().StringVar(&folder.Path, "shops", "shops", "the folder that they are kept in")
+	top := &cobra.Command{Use: "shops", Short: "The shops that one process or one cluster serves"}
+	at := &kept{}
+	top.PersistentFlags().StringVar(&at.folder, "shops", "shops", "the folder that they are kept in")
+	top.PersistentFlags().StringVar(&at.cluster, "cluster", "", "folder of a node of the cluster that they are kept in, instead")
 	top.AddCommand(
-		listShops(folder), makeShop(folder), changeShop(folder), closeShop(folder), openShop(folder), moveShop(folder), removeShop(folder),
+		listShops(at), makeShop(at), changeShop(at), closeShop(at), openShop(at), moveShop(at), removeShop(at),
 	)
 	return top
 }
 
-func listShops(folder *shops.Folder) *cobra.Command {
+// kept is where shops are kept.
+type kept struct{ folder, cluster string }
+
+// with has something done with them.
+func (k *kept) with(ctx context.Context, do func(shops.Directory) error) (err error) {
+	if k.cluster == "" {
+		return do(&shops.Folder{Path: k.folder})
+	}
+	directory, done, err := shopsOfCluster(ctx, k.cluster)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, done()) }()
+	return do(directory)
+}
+
+func listShops(at *kept) *cobra.Command {
 	return &cobra.Command{
-		Use: "list", Short: "All of them: names, size, newest backup", Args: cobra.NoArgs,
+		Use: "list", Short: "All of them: names, size, newest backup on this machine", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			all, err := folder.All(cmd.Context())
-			w := tabwriter.NewWriter(cmd.OutOrStdout(), 0, 8, 2, ' ', 0)
-			for _, s := range all {
-				line, problem := shopLine(folder, s)
-				err = errors.Join(err, problem)
-				fmt.Fprintln(w, line)
-			}
-			return errors.Join(err, w.Flush())
+			return at.with(cmd.Context(), func(d shops.Directory) error {
+				all, err := d.All(cmd.Context())
+				w := tabwriter.NewWriter(cmd.OutOrStdout(), 0, 8, 2, ' ', 0)
+				for _, s := range all {
+					line, problem := shopLine(d, s)
+					err = errors.Join(err, problem)
+					fmt.Fprintln(w, line)
+				}
+				return errors.Join(err, w.Flush())
+			})
 		},
 	}
 }
 
-func shopLine(folder *shops.Folder, s shops.Shop) (string, error) {
-	info, err := os.Stat(folder.Database(s.Name))
-	if err != nil {
-		return s.Name, fmt.Errorf("%s: %w", s.Name, err)
+func shopLine(d shops.Directory, s shops.Shop) (string, error) {
+	size := "in the cluster"
+	if folder, ok := d.(*shops.Folder); ok {
+		info, err := os.Stat(folder.Database(s.Name))
+		if err != nil {
+			return s.Name, fmt.Errorf("%s: %w", s.Name, err)
+		}
+		size = fmt.Sprintf("%.1f MB", float64(info.Size())/1e6)
 	}
-	backups, err := store.Backups(folder.Backups(s))
+	backups, err := store.Backups(d.Backups(s))
 	newest := "no backup"
 	if len(backups) > 0 {
 		newest = "backup of " + backups[0].At.Local().Format("2006-01-02 15:04")
@@ -145,7 +190,7 @@ func shopLine(folder *shops.Folder, s shops.Shop) (string, error) {
 		state = "closed: " + s.Closed
 	}
 	return strings.Join([]string{
-		s.Name, s.Title, strings.Join(s.Hosts, ", "), fmt.Sprintf("%.1f MB", float64(info.Size())/1e6), newest, state,
+		s.Name, s.Title, strings.Join(s.Hosts, ", "), size, newest, state,
 	}, "\t"), err
 }
 
@@ -180,80 +225,104 @@ func (f *shopFlags) set(s *shops.Shop) {
 	}
 }
 
-func makeShop(folder *shops.Folder) *cobra.Command {
+func makeShop(at *kept) *cobra.Command {
 	var flags shopFlags
 	cmd := &cobra.Command{Use: "make NAME", Short: "Make a new one, while the others are served", Args: cobra.ExactArgs(1)}
 	flags.add(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		if err := os.MkdirAll(folder.Path, 0o700); err != nil {
-			return err
+		if at.cluster == "" {
+			if err := os.MkdirAll(at.folder, 0o700); err != nil {
+				return err
+			}
 		}
 		flags.shop.Name = args[0]
-		if err := folder.Make(cmd.Context(), flags.shop); err != nil {
+		return at.with(cmd.Context(), func(d shops.Directory) error {
+			if err := d.Make(cmd.Context(), flags.shop, nil); err != nil {
+				return err
+			}
+			_, err := fmt.Fprintf(
+				cmd.OutOrStdout(), "%s is made. Somebody who can sign in: elvat people add NAME --role electrician --db %s\n", args[0], d.Place(args[0]),
+			)
 			return err
-		}
-		_, err := fmt.Fprintf(
-			cmd.OutOrStdout(), "%s is made. Somebody who can sign in: elvat people add NAME --role electrician --db %s\n", args[0], folder.Database(args[0]),
-		)
-		return err
+		})
 	}
 	return cmd
 }
 
-func changeShop(folder *shops.Folder) *cobra.Command {
+func changeShop(at *kept) *cobra.Command {
 	var flags shopFlags
 	cmd := &cobra.Command{Use: "change NAME", Short: "Have it be reached or titled otherwise, or bound otherwise", Args: cobra.ExactArgs(1)}
 	flags.add(cmd)
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		return folder.Change(cmd.Context(), args[0], flags.set)
+		return at.with(cmd.Context(), func(d shops.Directory) error { return d.Change(cmd.Context(), args[0], flags.set) })
 	}
 	return cmd
 }
 
-func closeShop(folder *shops.Folder) *cobra.Command {
+func closeShop(at *kept) *cobra.Command {
 	var why string
 	cmd := &cobra.Command{
 		Use: "close NAME", Short: "Serve it to nobody, as for restoring a backup; what phones and browsers have waits there", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := folder.Close(cmd.Context(), args[0], why); err != nil {
+			return at.with(cmd.Context(), func(d shops.Directory) error {
+				if err := d.Close(cmd.Context(), args[0], why); err != nil {
+					return err
+				}
+				_, err := fmt.Fprintf(cmd.OutOrStdout(), "%s is closed, and nothing is written to %s\n", args[0], d.Place(args[0]))
 				return err
-			}
-			_, err := fmt.Fprintf(cmd.OutOrStdout(), "%s is closed, and %s is used by nobody\n", args[0], folder.Database(args[0]))
-			return err
+			})
 		},
 	}
 	cmd.Flags().StringVar(&why, "why", "something is done with its data", "what who comes is told")
 	return cmd
 }
 
-func openShop(folder *shops.Folder) *cobra.Command {
+func openShop(at *kept) *cobra.Command {
 	return &cobra.Command{
 		Use: "open NAME", Short: "Serve it again", Args: cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error { return folder.Reopen(cmd.Context(), args[0]) },
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return at.with(cmd.Context(), func(d shops.Directory) error { return d.Reopen(cmd.Context(), args[0]) })
+		},
 	}
 }
 
-func moveShop(folder *shops.Folder) *cobra.Command {
-	var to string
+func moveShop(at *kept) *cobra.Command {
+	var to kept
 	cmd := &cobra.Command{
-		Use: "move NAME --to FOLDER", Short: "Move it with all it has into another folder of shops; it is closed meanwhile", Args: cobra.ExactArgs(1),
+		Use: "move NAME", Short: "Move it into another folder of shops, or into a cluster; it is closed meanwhile", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := os.MkdirAll(to, 0o700); err != nil {
+			if to.cluster == "" {
+				if err := os.MkdirAll(to.folder, 0o700); err != nil {
+					return err
+				}
+			}
+			err := at.with(cmd.Context(), func(from shops.Directory) error {
+				return to.with(cmd.Context(), func(there shops.Directory) error { return move(cmd.Context(), args[0], from, there) })
+			})
+			if err != nil {
 				return err
 			}
-			if err := folder.Move(cmd.Context(), args[0], &shops.Folder{Path: to}); err != nil {
-				return err
-			}
-			_, err := fmt.Fprintf(cmd.OutOrStdout(), "%s is in %s, with the same tables\n", args[0], to)
+			_, err = fmt.Fprintf(cmd.OutOrStdout(), "%s is in %s, with the same tables\n", args[0], cmp.Or(to.cluster, to.folder))
 			return err
 		},
 	}
-	cmd.Flags().StringVar(&to, "to", "", "the other folder")
-	_ = cmd.MarkFlagRequired("to") // there is such a flag
+	cmd.Flags().StringVar(&to.folder, "to", "", "the other folder of shops: keys and backups go along")
+	cmd.Flags().StringVar(&to.cluster, "to-cluster", "", "folder of a node of the other cluster")
+	cmd.MarkFlagsOneRequired("to", "to-cluster")
+	cmd.MarkFlagsMutuallyExclusive("to", "to-cluster")
 	return cmd
 }
 
-func removeShop(folder *shops.Folder) *cobra.Command {
+// move moves the folder whole where both ends are folders, and rows otherwise.
+func move(ctx context.Context, name string, from, to shops.Directory) error {
+	one, isFolder := from.(*shops.Folder)
+	if other, both := to.(*shops.Folder); isFolder && both {
+		return one.Move(ctx, name, other)
+	}
+	return shops.Move(ctx, name, from, to)
+}
+
+func removeShop(at *kept) *cobra.Command {
 	var to string
 	cmd := &cobra.Command{
 		Use: "remove NAME", Short: "Write its archive, read that once more, and take the shop away for good", Args: cobra.ExactArgs(1),
@@ -263,7 +332,7 @@ func removeShop(folder *shops.Folder) *cobra.Command {
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		name := args[0]
 		if to == "" {
-			to = filepath.Join(filepath.Dir(filepath.Clean(folder.Path)), name+"-"+time.Now().Format(time.DateOnly)+".zip")
+			to = filepath.Join(filepath.Dir(filepath.Clean(cmp.Or(at.cluster, at.folder))), name+"-"+time.Now().Format(time.DateOnly)+".zip")
 		}
 		passphrase := ""
 		if *encrypt {
@@ -272,14 +341,16 @@ func removeShop(folder *shops.Folder) *cobra.Command {
 				return err
 			}
 		}
-		err := folder.Remove(cmd.Context(), name, func(s *store.Store) error {
-			if err := writeArchive(cmd, s, to, passphrase); err != nil {
-				return err
-			}
-			if err := sameInArchive(cmd.Context(), s, to, passphrase); err != nil {
-				return fmt.Errorf("%s: %w", to, err)
-			}
-			return nil
+		err := at.with(cmd.Context(), func(d shops.Directory) error {
+			return d.Remove(cmd.Context(), name, func(s *store.Store) error {
+				if err := writeArchive(cmd, s, to, passphrase); err != nil {
+					return err
+				}
+				if err := sameInArchive(cmd.Context(), s, to, passphrase); err != nil {
+					return fmt.Errorf("%s: %w", to, err)
+				}
+				return nil
+			})
 		})
 		if err != nil {
 			return err

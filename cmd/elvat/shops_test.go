@@ -50,7 +50,7 @@ func TestShopsCommands(t *testing.T) {
 		{[]string{"change", "west", "--title", "West"}, "west: no shop of that name"},
 		{[]string{"remove", "west"}, "west: no shop of that name"},
 		{[]string{"move", "west", "--to", t.TempDir()}, "west: no shop of that name"},
-		{[]string{"move", "north"}, "required flag"},
+		{[]string{"move", "north"}, "to to-cluster"},
 	} {
 		_, complaint, code := shops("", c.args...)
 		assert.Equal(t, 1, code, "%v", c.args)

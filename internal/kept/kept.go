@@ -173,6 +173,9 @@ var (
 	ErrNotFound = errors.New("not found")
 	// ErrMoved means that the record was changed since it was read: read it again.
 	ErrMoved = errors.New("the record was changed meanwhile")
+	// ErrUnsure means that whether it was written is not known, as when the machine that wrote it
+	// was lost before it said so: what has a name of its own may be asked for once more.
+	ErrUnsure = errors.New("the machine that was writing this was lost: it is not known whether it was written. Ask again; nothing is done twice")
 )
 
 // FirstDrill is the number from which on calls are drills: they are kept apart from all others.

@@ -35,7 +35,7 @@ func (b *Backups) makeDue(ctx context.Context, s *store.Store, now time.Time) er
 		return err
 	}
 	if len(all) > 0 {
-		written, err := s.WrittenAt()
+		written, err := s.WrittenAt(ctx)
 		if err != nil || written.Before(all[0].At) {
 			return err
 		}

@@ -192,32 +192,47 @@ func (f *Folder) Open(ctx context.Context, s Shop) (*store.Store, error) {
 	return store.OpenLimited(ctx, f.Database(s.Name), s.Most.Pages())
 }
 
-// Trust is what the shop shows of itself over TLS: a certificate that was put beside its database,
-// one of its own authority, that of the whole machine, or one that nobody vouches for.
-func (f *Folder) Trust(s Shop) (*tls.Config, *trust.Authority, error) {
-	database := f.Database(s.Name)
-	authority, err := trust.Beside(database).Open()
-	if err != nil && !errors.Is(err, trust.ErrNone) {
-		return nil, nil, err
+// Trust is the shop's own authority, beside its database; nil where it has none.
+func (f *Folder) Trust(s Shop) (*trust.Authority, error) {
+	authority, err := trust.Beside(f.Database(s.Name)).Open()
+	if errors.Is(err, trust.ErrNone) {
+		return nil, nil
 	}
-	given := trust.Files{Certificate: database + "-tls.crt", Key: database + "-tls.key"}
-	if authority != nil {
-		return authority.Config(time.Now), authority, nil
-	}
-	if f.Fallback != nil {
-		if _, err := os.Stat(given.Certificate); errors.Is(err, fs.ErrNotExist) {
-			return f.Fallback, nil, nil
-		}
-	}
-	if err := given.SelfSign(s.Hosts[0], time.Now()); err != nil {
-		return nil, nil, err
-	}
-	config, err := given.Serve()
-	return config, nil, err
+	return authority, err
 }
 
-// Make makes a new shop with an empty database.
-func (f *Folder) Make(ctx context.Context, s Shop) error {
+// TLS is what the shop shows of itself: one of its own authority, a certificate that was put beside
+// its database, that of the whole machine, or one that nobody vouches for.
+func (f *Folder) TLS(s Shop) (*tls.Config, error) {
+	authority, err := f.Trust(s)
+	if err != nil {
+		return nil, err
+	}
+	if authority != nil {
+		return authority.Config(time.Now), nil
+	}
+	database := f.Database(s.Name)
+	given := trust.Files{Certificate: database + "-tls.crt", Key: database + "-tls.key"}
+	if f.Fallback != nil {
+		if _, err := os.Stat(given.Certificate); errors.Is(err, fs.ErrNotExist) {
+			return f.Fallback, nil
+		}
+	}
+	// Of a shop in a cluster this machine may have nothing yet.
+	if err := os.MkdirAll(filepath.Dir(database), 0o700); err != nil {
+		return nil, err
+	}
+	if err := given.SelfSign(s.Hosts[0], time.Now()); err != nil {
+		return nil, err
+	}
+	return given.Serve()
+}
+
+// Place is what commands take as --db for the shop.
+func (f *Folder) Place(name string) string { return f.Database(name) }
+
+// Make makes a new shop with an empty database, or with what fill puts into it; nil: nothing.
+func (f *Folder) Make(ctx context.Context, s Shop, fill func(*store.Store) error) error {
 	if err := f.may(ctx, &s); err != nil {
 		return err
 	}
@@ -227,11 +242,14 @@ func (f *Folder) Make(ctx context.Context, s Shop) error {
 		return err
 	}
 	made, err := store.Open(ctx, f.Database(s.Name))
-	if err != nil {
-		return err
+	if err == nil {
+		if fill != nil {
+			err = fill(made)
+		}
+		err = errors.Join(err, made.Close())
 	}
-	if err := made.Close(); err != nil {
-		return err
+	if err != nil {
+		return errors.Join(err, os.RemoveAll(filepath.Join(f.Path, s.Name)))
 	}
 	return f.write(s)
 }
@@ -258,7 +276,7 @@ func (f *Folder) may(ctx context.Context, s *Shop) error {
 	if err != nil {
 		return err
 	}
-	return taken(all, *s)
+	return Taken(all, *s)
 }
 
 // write has the settings be there whole or not at all.

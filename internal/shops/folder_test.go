@@ -18,7 +18,7 @@ import (
 func folder(t testing.TB, names ...string) *shops.Folder {
 	f := &shops.Folder{Path: t.TempDir()}
 	for _, name := range names {
-		require.NoError(t, f.Make(t.Context(), shops.Shop{Name: name, Title: "The " + name, Hosts: []string{name + ".example"}}))
+		require.NoError(t, f.Make(t.Context(), shops.Shop{Name: name, Title: "The " + name, Hosts: []string{name + ".example"}}, nil))
 	}
 	return f
 }
@@ -85,9 +85,9 @@ func TestFolder(t *testing.T) {
 		_, err := f.Reached(ctx, host)
 		assert.ErrorIs(t, err, shops.ErrNoHost, host)
 	}
-	assert.ErrorContains(t, f.Make(ctx, shops.Shop{Name: "east", Hosts: []string{"east.example", "North.example"}}), "north.example leads to north already")
-	assert.ErrorIs(t, f.Make(ctx, shops.Shop{Name: "north", Hosts: []string{"new.example"}}), shops.ErrThere)
-	assert.ErrorContains(t, f.Make(ctx, shops.Shop{Name: "east"}), "by which name")
+	assert.ErrorContains(t, f.Make(ctx, shops.Shop{Name: "east", Hosts: []string{"east.example", "North.example"}}, nil), "north.example leads to north already")
+	assert.ErrorIs(t, f.Make(ctx, shops.Shop{Name: "north", Hosts: []string{"new.example"}}, nil), shops.ErrThere)
+	assert.ErrorContains(t, f.Make(ctx, shops.Shop{Name: "east"}, nil), "by which name")
 
 	require.NoError(t, f.Change(ctx, "south", func(s *shops.Shop) { s.Hosts = []string{"coast.example"} }))
 	_, err = f.Reached(ctx, "south.example")
@@ -122,7 +122,7 @@ func TestMove(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, s.Closed, "it is open there")
 
-	require.NoError(t, to.Make(ctx, shops.Shop{Name: "other", Title: "Other", Hosts: []string{"south.example"}}))
+	require.NoError(t, to.Make(ctx, shops.Shop{Name: "other", Title: "Other", Hosts: []string{"south.example"}}, nil))
 	assert.ErrorContains(t, f.Move(ctx, "south", to), "south.example leads to other already")
 	s, err = f.Get(ctx, "south")
 	require.NoError(t, err)

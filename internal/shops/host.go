@@ -251,7 +251,7 @@ func (h *Host) start(o *opened) (err error) {
 	if err != nil {
 		return err
 	}
-	_, own, err := h.Keeper.Trust(o.shop)
+	own, err := h.Keeper.Trust(o.shop)
 	if err == nil {
 		o.app, err = h.Make(o.shop, kept, own)
 	}
@@ -429,7 +429,7 @@ func (h *Host) shown(s Shop) (*tls.Config, error) {
 	if was != nil && was.version == s.Version && time.Since(was.at) < shownFor {
 		return was.config, nil
 	}
-	config, _, err := h.Keeper.Trust(s)
+	config, err := h.Keeper.TLS(s)
 	if err != nil {
 		return nil, err
 	}

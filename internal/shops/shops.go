@@ -84,8 +84,69 @@ type Keeper interface {
 	Open(ctx context.Context, s Shop) (*store.Store, error)
 	// Backups is the folder of the shop's backups.
 	Backups(s Shop) string
-	// Trust is what the shop shows of itself over TLS, and its own authority where it has one.
-	Trust(s Shop) (*tls.Config, *trust.Authority, error)
+	// Trust is the shop's own authority, nil where it has none; TLS is what it shows of itself.
+	Trust(s Shop) (*trust.Authority, error)
+	TLS(s Shop) (*tls.Config, error)
+}
+
+// A Directory is a keeper whose shops can be made, changed, closed and removed while they are
+// served.
+type Directory interface {
+	Keeper
+	// Make makes a new shop with what fill puts into its database; nil: nothing.
+	Make(ctx context.Context, s Shop, fill func(*store.Store) error) error
+	Change(ctx context.Context, name string, change func(*Shop)) error
+	// Close closes a shop to everybody: from when it returns, nothing is written any more.
+	Close(ctx context.Context, name, why string) error
+	Reopen(ctx context.Context, name string) error
+	// Remove takes a shop away for good, once archive has archived it.
+	Remove(ctx context.Context, name string, archive func(*store.Store) error) error
+	// Place is what commands take as --db for the shop.
+	Place(name string) string
+}
+
+// Move moves a shop to where shops are kept in another way: out of a folder into a cluster, back,
+// or between clusters. It is closed where it is, copied row by row, compared table by table, open
+// there, and taken away where it was. Where that fails before, it is open where it was. Keys and
+// backups stay behind: they are a machine's.
+func Move(ctx context.Context, name string, from, to Directory) (err error) {
+	s, err := from.Get(ctx, name)
+	if err != nil {
+		return fmt.Errorf("%s: %w", name, err)
+	}
+	if _, err := to.Get(ctx, name); !errors.Is(err, ErrUnknown) {
+		return errors.Join(fmt.Errorf("%s: %w", name, ErrThere), err)
+	}
+	err = from.Close(ctx, name, "it is being moved")
+	if err == nil {
+		err = copied(ctx, s, from, to)
+	}
+	if err != nil {
+		return errors.Join(fmt.Errorf("%s stays where it is: %w", name, err), from.Reopen(context.WithoutCancel(ctx), name))
+	}
+	return from.Remove(ctx, name, func(*store.Store) error { return nil })
+}
+
+func copied(ctx context.Context, s Shop, from, to Directory) (err error) {
+	was, err := from.Open(ctx, s)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, was.Close()) }()
+	return to.Make(ctx, s, func(is *store.Store) error {
+		if err := was.CopyInto(ctx, is); err != nil {
+			return err
+		}
+		one, err := was.Sums(ctx)
+		if err != nil {
+			return err
+		}
+		other, err := is.Sums(ctx)
+		if err != nil {
+			return err
+		}
+		return store.Differ(one, other)
+	})
 }
 
 var named = regexp.MustCompile(`^[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?$`)
@@ -134,8 +195,8 @@ func (s Shop) clone() Shop {
 	return s
 }
 
-// taken reports the first host name by which two shops would be reached.
-func taken(all []Shop, s Shop) error {
+// Taken reports the first host name by which two shops would be reached.
+func Taken(all []Shop, s Shop) error {
 	for _, other := range all {
 		if other.Name == s.Name {
 			continue

@@ -13,7 +13,6 @@ import (
 	"strings"
 	"time"
 
-	"modernc.org/sqlite"
 	sqlite3 "modernc.org/sqlite/lib"
 
 	"elvat/internal/sealed"
@@ -35,7 +34,7 @@ var (
 // Cause tells a full disk and a damaged file from other errors: it is joined to
 // them, so that errors.Is finds it.
 func Cause(err error) error {
-	var e *sqlite.Error
+	var e coded
 	if !errors.As(err, &e) {
 		return err
 	}
@@ -52,9 +51,15 @@ func Cause(err error) error {
 	return err
 }
 
+// coded is an error of SQLite, whichever engine it comes from.
+type coded interface {
+	error
+	Code() int
+}
+
 // OfDatabase reports an error of the database itself, whatever was asked of it.
 func OfDatabase(err error) bool {
-	var e *sqlite.Error
+	var e coded
 	return errors.As(err, &e)
 }
 
@@ -73,7 +78,7 @@ func (s *Store) Backup(ctx context.Context, to string) (err error) {
 	if err := removeIfThere(part); err != nil {
 		return err
 	}
-	if _, err := s.db.ExecContext(ctx, "VACUUM INTO ?", part); err != nil {
+	if err := s.copyTo(ctx, part); err != nil {
 		return err
 	}
 	if err := Check(ctx, part); err != nil {
@@ -185,7 +190,7 @@ func Unused(ctx context.Context, path string) error {
 	if err == nil {
 		return tx.Rollback()
 	}
-	var e *sqlite.Error
+	var e coded
 	if errors.As(err, &e) && e.Code()&0xff == sqlite3.SQLITE_BUSY {
 		return ErrInUse
 	}
@@ -283,8 +288,14 @@ func (s *Store) BackupInto(ctx context.Context, folder string, keep int, now tim
 	return nil
 }
 
-// WrittenAt is when the database was last written to, as its files tell.
-func (s *Store) WrittenAt() (latest time.Time, err error) {
+// WrittenAt is when the database was last written to, as its files tell; where it is no file, when
+// something was last done that is on record.
+func (s *Store) WrittenAt(ctx context.Context) (latest time.Time, err error) {
+	if s.path == "" {
+		var ms int64
+		err := s.on(ctx).QueryRowContext(ctx, "SELECT max((SELECT coalesce(max(arrived_at), 0) FROM actions), (SELECT coalesce(max(at), 0) FROM events))").Scan(&ms)
+		return instant(ms), err
+	}
 	for _, end := range []string{"", "-wal"} {
 		info, err := os.Stat(s.path + end)
 		switch {

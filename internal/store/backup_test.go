@@ -19,7 +19,7 @@ import (
 // TestBackup: made while writes go on, it is one moment of the database, sound
 // and whole; what is in its way is not overwritten.
 func TestBackup(t *testing.T) {
-	s, id, path := withCall(t)
+	s, _, _ := withCall(t)
 	ctx := t.Context()
 	stop := make(chan struct{})
 	wrote := make(chan int)
@@ -64,7 +64,28 @@ func TestBackup(t *testing.T) {
 	}
 	require.ErrorContains(t, s.Backup(ctx, filepath.Join(folder, "b0.db")), "already")
 
-	backup := filepath.Join(folder, "b4.db")
+	to := open(t, filepath.Join(t.TempDir(), "of-another.db"))
+	require.NoError(t, s.CopyInto(ctx, to))
+	was, err := s.Sums(ctx)
+	require.NoError(t, err)
+	is, err := to.Sums(ctx)
+	require.NoError(t, err)
+	require.NoError(t, store.Differ(was, is), "a copy holds the same")
+	require.ErrorIs(t, s.CopyInto(ctx, to), store.ErrNotEmpty)
+	_, err = to.AddSite(ctx, store.Site{Name: "One more", CreatedAt: noon})
+	require.NoError(t, err)
+	is, err = to.Sums(ctx)
+	require.NoError(t, err)
+	require.ErrorContains(t, store.Differ(was, is), "sites")
+}
+
+// TestRestore: a backup is put in the place of a file that nobody has open; what was there stays.
+func TestRestore(t *testing.T) {
+	asFile(t)
+	s, id, path := withCall(t)
+	ctx := t.Context()
+	backup := filepath.Join(t.TempDir(), "b.db")
+	require.NoError(t, s.Backup(ctx, backup))
 	_, err := store.Restore(ctx, backup, path, noon)
 	require.ErrorIs(t, err, store.ErrInUse, "the database is open")
 	require.NoError(t, s.Close())
@@ -99,6 +120,7 @@ func TestBackupsOfAFolder(t *testing.T) {
 // TestDamaged: a file that is no sound database any more is named as such,
 // left as it is, never backed up over a sound one, and replaced by restore.
 func TestDamaged(t *testing.T) {
+	asFile(t)
 	s, _, path := withCall(t)
 	ctx := t.Context()
 	for i := range 400 {
@@ -165,6 +187,7 @@ func TestDamaged(t *testing.T) {
 // TestFull: when the disk takes nothing more, what was acknowledged stays, the
 // error says so, and once there is room work goes on.
 func TestFull(t *testing.T) {
+	asFile(t)
 	s, id, path := withCall(t)
 	ctx := t.Context()
 	require.NoError(t, s.Close())

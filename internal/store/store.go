@@ -29,7 +29,7 @@ var ErrNotFound = kept.ErrNotFound
 // A Store is an open database file.
 type Store struct {
 	db       *sql.DB
-	path     string
+	path     string    // of its file; "" where another engine keeps it
 	prepared *sync.Map // of *sql.Stmt, by query
 }
 
@@ -54,8 +54,19 @@ func OpenLimited(ctx context.Context, path string, pages int) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("database %s: %w", path, err)
 	}
-	if err := migrations.Up(ctx, db); err != nil {
-		return nil, errors.Join(fmt.Errorf("database %s: %w", path, Cause(err)), db.Close())
+	return open(ctx, db, "database "+path, path)
+}
+
+// OpenOn opens a database that another engine than plain SQLite keeps; it is called so in errors.
+// What a file alone can be asked, such as to be copied page by page, is done row by row.
+func OpenOn(ctx context.Context, db *sql.DB, called string) (*Store, error) {
+	return open(ctx, db, called, "")
+}
+
+// open brings the tables up to date; path is that of a file, "" on another engine.
+func open(ctx context.Context, db *sql.DB, called, path string) (*Store, error) {
+	if err := migrations.Up(ctx, db, path != ""); err != nil {
+		return nil, errors.Join(fmt.Errorf("%s: %w", called, Cause(err)), db.Close())
 	}
 	return &Store{db, path, &sync.Map{}}, nil
 }

@@ -21,8 +21,19 @@ import (
 
 var noon = time.Date(2026, 5, 4, 12, 0, 0, 123_000_000, time.UTC)
 
+// opened opens a database at the path: a file, or in a test run with the cluster (make
+// test-cluster) a database of that.
+var opened = store.Open
+
+// asFile has the test's databases be files whatever the others' are: it is about them.
+func asFile(t *testing.T) {
+	was := opened
+	opened = store.Open
+	t.Cleanup(func() { opened = was })
+}
+
 func open(t *testing.T, path string) *store.Store {
-	s, err := store.Open(t.Context(), path)
+	s, err := opened(t.Context(), path)
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
 	return s
@@ -293,6 +304,7 @@ func TestCallsOfRun(t *testing.T) {
 
 // TestCheckedByType: SQLite keeps anything anywhere; these columns do not.
 func TestCheckedByType(t *testing.T) {
+	asFile(t)
 	s, id, path := withCall(t)
 	require.NoError(t, s.Close())
 	db, err := sql.Open("sqlite", path)
@@ -326,6 +338,7 @@ func TestSettings(t *testing.T) {
 // WAL with synchronous FULL), and a copy of the files taken without closing
 // the store holds it.
 func TestDurable(t *testing.T) {
+	asFile(t)
 	s, id, path := withCall(t)
 	do(t, s, id, lamp("reading-0001", "R1"))
 	copied := filepath.Join(t.TempDir(), "copy.db")

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"maps"
 	"math"
@@ -84,8 +85,15 @@ func (s *Store) sumOf(ctx context.Context, table string) (string, error) {
 		sum.Add(sum, one.SetBytes(row.Sum(nil)))
 		n++
 	}
-	return fmt.Sprintf("%d rows, %064x", n, sum.Mod(sum, new(big.Int).Lsh(big.NewInt(1), 256))), rows.Err()
+	return inWords(n, sum), rows.Err()
 }
+
+func inWords(rows int, sum *big.Int) string {
+	return fmt.Sprintf("%d rows, %064x", rows, new(big.Int).Mod(sum, new(big.Int).Lsh(big.NewInt(1), 256)))
+}
+
+// emptySum is that of a table without rows.
+var emptySum = inWords(0, new(big.Int))
 
 // encoded is a value of SQLite so that no two are the same.
 func encoded(v any) []byte {
@@ -144,4 +152,63 @@ func SameArchived(ctx context.Context, was, is *Store) error {
 	maps.DeleteFunc(one, in)
 	maps.DeleteFunc(other, in)
 	return Differ(one, other)
+}
+
+// Freeze has the database refuse every write, whichever machine asks, until Thaw: it can be copied
+// then, and nothing is acknowledged that the copy does not have. why is what the refusal says.
+func (s *Store) Freeze(ctx context.Context, why string) error {
+	return s.InTransaction(ctx, func(ctx context.Context) error {
+		if err := s.thaw(ctx); err != nil {
+			return err
+		}
+		tables, err := s.tables(ctx)
+		if err != nil {
+			return err
+		}
+		for _, t := range tables {
+			if t == "search" || strings.HasPrefix(t, "sqlite_") {
+				continue // written to with the others only
+			}
+			for _, how := range []string{"INSERT", "UPDATE", "DELETE"} {
+				statement := fmt.Sprintf(
+					"CREATE TRIGGER %s BEFORE %s ON %s BEGIN SELECT RAISE(ABORT, '%s'); END",
+					quoted(frozen+t+"_"+strings.ToLower(how)), how, quoted(t), strings.ReplaceAll(why, "'", "''"),
+				)
+				if _, err := s.on(ctx).ExecContext(ctx, statement); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+}
+
+// frozen begins the names of the triggers that keep a database as it is.
+const frozen = "frozen_"
+
+// Thaw takes writes again.
+func (s *Store) Thaw(ctx context.Context) error { return s.InTransaction(ctx, s.thaw) }
+
+func (s *Store) thaw(ctx context.Context) error {
+	rows, err := s.on(ctx).QueryContext(ctx, `SELECT name FROM sqlite_schema WHERE type = 'trigger' AND name LIKE 'frozen\_%' ESCAPE '\'`)
+	if err != nil {
+		return err
+	}
+	var names []string
+	for rows.Next() {
+		var name string
+		if err := rows.Scan(&name); err != nil {
+			return errors.Join(err, rows.Close())
+		}
+		names = append(names, name)
+	}
+	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+		return err
+	}
+	for _, name := range names {
+		if _, err := s.on(ctx).ExecContext(ctx, "DROP TRIGGER "+quoted(name)); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -38,7 +38,7 @@ func write(ctx context.Context) (err error) {
 		return err
 	}
 	defer func() { err = errors.Join(err, db.Close()) }()
-	if err := migrations.Up(ctx, db); err != nil {
+	if err := migrations.Up(ctx, db, true); err != nil {
 		return err
 	}
 	schema, err := migrations.Schema(ctx, db)
