@@ -86,6 +86,14 @@ func clusterCommand() *cobra.Command {
 		Use: "remove FOLDER", Short: "Take a machine out of the cluster for good: one that was drained, or one that is lost", Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error { return removeMember(cmd.Context(), args[0], node) },
 	}, "address of the machine")
-	top.AddCommand(mk, invite, status, drain, remove)
+	compare := &cobra.Command{
+		Use: "compare FOLDER", Short: "Look through every shop's database on every machine, and hold them against each other", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return compareMembers(cmd.Context(), args[0], func(shop string, machines int) {
+				fmt.Fprintf(cmd.OutOrStdout(), "%s: sound and the same on %d machines\n", shop, machines)
+			})
+		},
+	}
+	top.AddCommand(mk, invite, status, compare, drain, remove)
 	return top
 }

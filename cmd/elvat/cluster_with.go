@@ -93,6 +93,19 @@ func clusterMembers(ctx context.Context, folder string) (all []cluster.Member, e
 	return all, err
 }
 
+func compareMembers(ctx context.Context, folder string, told func(string, int)) (err error) {
+	d, done, err := shopsOfCluster(ctx, folder)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, done()) }()
+	k, ok := d.(*cluster.Keeper)
+	if !ok {
+		return errors.ErrUnsupported
+	}
+	return k.Compare(ctx, told)
+}
+
 func drainMember(ctx context.Context, folder, address string) error {
 	return withCluster(folder, func(c *cluster.Client) error { return c.Drain(ctx, address) })
 }

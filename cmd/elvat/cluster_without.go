@@ -34,5 +34,6 @@ func clusterMembers(context.Context, string) ([]cluster.Member, error) {
 	return nil, cluster.ErrNoCluster
 }
 
-func drainMember(context.Context, string, string) error  { return cluster.ErrNoCluster }
-func removeMember(context.Context, string, string) error { return cluster.ErrNoCluster }
+func compareMembers(context.Context, string, func(string, int)) error { return cluster.ErrNoCluster }
+func drainMember(context.Context, string, string) error               { return cluster.ErrNoCluster }
+func removeMember(context.Context, string, string) error              { return cluster.ErrNoCluster }

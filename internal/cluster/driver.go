@@ -20,10 +20,12 @@ import (
 // How long things may take before another machine is tried. Assumption, far above what was
 // measured: a write takes some milliseconds.
 const (
-	callTakes    = 3 * time.Second // one question and its answer
-	attemptTakes = time.Second     // to find out who leads
-	busyFor      = 10 * time.Second
-	mostConns    = 16 // of one database, on one machine
+	callTakes    = 1500 * time.Millisecond // one question and its answer
+	attemptTakes = 700 * time.Millisecond  // to find out who leads
+	// leadTakes is how long a machine waits for one to lead: longer than it takes to choose one.
+	// One that is cut off says so then, and who asks goes on at another.
+	leadTakes = 2 * time.Second
+	busyFor   = 10 * time.Second // while another writes to the same database
 )
 
 // A connector opens connections to a database of the cluster, at whichever machine leads. What
@@ -49,7 +51,7 @@ type dialled struct{ last string }
 
 // Connect opens a connection to the leader.
 func (c *connector) Connect(ctx context.Context) (driver.Conn, error) {
-	ctx, cancel := context.WithTimeout(ctx, busyFor)
+	ctx, cancel := context.WithTimeout(ctx, leadTakes)
 	defer cancel()
 	at := &dialled{}
 	made, err := c.inner.OpenConnector(c.name)

@@ -4,15 +4,13 @@ package cluster
 
 import (
 	"context"
-	"errors"
 	"sync"
 	"time"
 
 	"github.com/canonical/go-dqlite/client"
-)
 
-// errNoLeader means that no majority of the machines agrees on which of them leads.
-var errNoLeader = errors.New("no majority of the cluster's machines can be reached: nothing can be read or written until it can")
+	"elvat/internal/kept"
+)
 
 // polls ask the cluster's machines which of them leads. A majority that names one after it was
 // asked has not gone over to another since: what is read there holds all that was acknowledged
@@ -60,7 +58,7 @@ func (p *polls) confirm(ctx context.Context) (string, error) {
 // run asks, and starts the next round for those who came meanwhile.
 func (p *polls) run(now *poll) {
 	for now != nil {
-		end := time.Now().Add(busyFor)
+		end := time.Now().Add(leadTakes)
 		for {
 			now.leader, now.err = p.ask()
 			if now.err == nil || time.Now().After(end) {
@@ -102,7 +100,7 @@ func (p *polls) ask() (string, error) {
 			}
 		}
 	}
-	return "", errNoLeader
+	return "", kept.ErrNobody
 }
 
 // askOne is whom a machine takes for the leader; "" where it knows none, or does not answer.

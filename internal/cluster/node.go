@@ -19,6 +19,7 @@ import (
 	"github.com/canonical/go-dqlite/client"
 	dqlite "github.com/canonical/go-dqlite/driver"
 
+	"elvat/internal/kept"
 	"elvat/internal/store"
 )
 
@@ -175,7 +176,6 @@ func logged(log *slog.Logger) client.LogFunc {
 // DB is a database of the cluster, made where there is none of the name.
 func (c *Client) DB(name string) *sql.DB {
 	db := sql.OpenDB(&connector{name: name, inner: c.driver, leader: c.polls})
-	db.SetMaxOpenConns(mostConns)
 	db.SetMaxIdleConns(4)
 	return db
 }
@@ -189,7 +189,7 @@ func (c *Client) Open(ctx context.Context, name string) (*store.Store, error) {
 func (c *Client) Members(ctx context.Context) ([]Member, error) {
 	leads, err := client.FindLeader(ctx, c.store, client.WithDialFunc(c.dial))
 	if err != nil {
-		return nil, errNoLeader
+		return nil, kept.ErrNobody
 	}
 	defer leads.Close()
 	nodes, err := leads.Cluster(ctx)
@@ -226,7 +226,7 @@ func (c *Client) Members(ctx context.Context) ([]Member, error) {
 func (c *Client) member(ctx context.Context, address string) (*client.Client, client.NodeInfo, error) {
 	leads, err := client.FindLeader(ctx, c.store, client.WithDialFunc(c.dial))
 	if err != nil {
-		return nil, client.NodeInfo{}, errNoLeader
+		return nil, client.NodeInfo{}, kept.ErrNobody
 	}
 	nodes, err := leads.Cluster(ctx)
 	if err != nil {
@@ -289,7 +289,7 @@ func (c *Client) Drain(ctx context.Context, address string) error {
 		}
 		leads.Close() //nolint:errcheck // another leads
 		if leads, err = client.FindLeader(ctx, c.store, client.WithDialFunc(c.dial)); err != nil {
-			return errNoLeader
+			return kept.ErrNobody
 		}
 	}
 	return leads.Assign(ctx, node.ID, client.Spare)

@@ -156,6 +156,13 @@ func (d *Desk) At(ctx context.Context) time.Time {
 // between. Assumption.
 const mostTries = 20
 
+// Where a machine of several is lost in the middle, a command is tried again for so long, that
+// often: another takes over meanwhile. Assumption.
+const (
+	tryFor   = 2 * time.Second
+	tryAgain = 100 * time.Millisecond
+)
+
 // ErrOther means that who asks wanted another version than there is.
 var ErrOther = errors.New("the call has changed since that version: get it again")
 
@@ -165,39 +172,54 @@ func (d *Desk) Do(ctx context.Context, id int64, c corecall.Command, image []byt
 	if c.ID == "" {
 		c.ID = d.NewID()
 	}
-	for range mostTries {
-		at, err := d.Book.Load(ctx, id)
-		if err != nil {
-			return nil, err
+	end := time.Now().Add(tryFor)
+	for tries := 0; tries < mostTries; {
+		after, err := d.once(ctx, id, &c, image)
+		switch {
+		case errors.Is(err, kept.ErrMoved):
+			tries++
+		case kept.Lost(err) && time.Now().Before(end):
+			select {
+			case <-ctx.Done():
+				return nil, err
+			case <-time.After(tryAgain):
+			}
+		default:
+			return after, err
 		}
-		if by := CallerOf(ctx); by.Strict && by.Seen != 0 && by.Seen != at.Record.Version {
-			return nil, ErrOther
-		}
-		house, err := d.houseOf(ctx, at, c.Do)
-		if err != nil {
-			return nil, err
-		}
-		if d.Apart {
-			corecall.Fix(&c, at.Record)
-		}
-		next, a, err := at.Record.Decide(c, house)
-		if err != nil {
-			return nil, errors.Join(d.Book.UsedElsewhere(ctx, c.ID, id), err)
-		}
-		if a == nil {
-			return at, nil // it was done before, or there is nothing to do
-		}
-		a.ArrivedAt = d.Now()
-		after, err := d.Book.Keep(context.WithValue(ctx, commandKey{}, c), at, next, a, image)
-		if errors.Is(err, kept.ErrMoved) {
-			continue
-		}
-		if err == nil {
-			d.changed()
-		}
-		return after, err
 	}
 	return nil, kept.ErrMoved
+}
+
+// once is one try of Do; kept.ErrMoved where another came between.
+func (d *Desk) once(ctx context.Context, id int64, c *corecall.Command, image []byte) (*kept.Snapshot, error) {
+	at, err := d.Book.Load(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	if by := CallerOf(ctx); by.Strict && by.Seen != 0 && by.Seen != at.Record.Version {
+		return nil, ErrOther
+	}
+	house, err := d.houseOf(ctx, at, c.Do)
+	if err != nil {
+		return nil, err
+	}
+	if d.Apart {
+		corecall.Fix(c, at.Record)
+	}
+	next, a, err := at.Record.Decide(*c, house)
+	if err != nil {
+		return nil, errors.Join(d.Book.UsedElsewhere(ctx, c.ID, id), err)
+	}
+	if a == nil {
+		return at, nil // it was done before, or there is nothing to do
+	}
+	a.ArrivedAt = d.Now()
+	after, err := d.Book.Keep(context.WithValue(ctx, commandKey{}, *c), at, next, a, image)
+	if err == nil {
+		d.changed()
+	}
+	return after, err
 }
 
 // houseOf is what the command needs to know beside the record.

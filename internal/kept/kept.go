@@ -3,6 +3,7 @@
 package kept
 
 import (
+	"database/sql/driver"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -176,7 +177,15 @@ var (
 	// ErrUnsure means that whether it was written is not known, as when the machine that wrote it
 	// was lost before it said so: what has a name of its own may be asked for once more.
 	ErrUnsure = errors.New("the machine that was writing this was lost: it is not known whether it was written. Ask again; nothing is done twice")
+	// ErrNobody means that no machine can be asked just now.
+	ErrNobody = errors.New("no majority of the cluster's machines can be reached: nothing can be read or written until it can. Ask again in a moment")
 )
+
+// Lost reports an error that says nothing of what was asked: the machine that it was asked of was
+// lost. What has a name of its own is safe to ask once more.
+func Lost(err error) bool {
+	return errors.Is(err, ErrUnsure) || errors.Is(err, ErrNobody) || errors.Is(err, driver.ErrBadConn)
+}
 
 // FirstDrill is the number from which on calls are drills: they are kept apart from all others.
 const FirstDrill int64 = 1_000_000_000

@@ -7,6 +7,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"elvat/internal/desk"
+	"elvat/internal/kept"
 	"elvat/internal/store"
 )
 
@@ -44,6 +45,16 @@ func explain(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		if p := problem(err); p != nil {
 			return p
+		}
+		if kept.Lost(err) { // no refusal: the same is worth another try, here or at another machine
+			c.Response().Header().Set("Retry-After", "1")
+			says := kept.ErrNobody
+			if errors.Is(err, kept.ErrUnsure) {
+				says = kept.ErrUnsure
+			}
+			return &echo.ProblemError{
+				Type: problemType + "ask-again", Status: http.StatusServiceUnavailable, Title: "Ask again", Detail: says.Error(),
+			}
 		}
 		return store.Cause(err)
 	}

@@ -3,14 +3,17 @@ package store
 import (
 	"context"
 	"crypto/sha256"
+	"database/sql"
 	"encoding/binary"
 	"errors"
 	"fmt"
 	"maps"
 	"math"
 	"math/big"
+	"net/url"
 	"slices"
 	"strings"
+	"sync"
 )
 
 // Sums are a sum of every table's rows, by its name: two databases that hold the same have the
@@ -30,6 +33,21 @@ func (s *Store) Sums(ctx context.Context) (sums map[string]string, err error) {
 		return nil
 	})
 	return sums, err
+}
+
+// SumsOf are those of a database file as it is, together with the log beside it. It is looked
+// through first: ErrDamaged where it is not sound.
+func SumsOf(ctx context.Context, path string) (map[string]string, error) {
+	db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?_pragma=query_only(ON)")
+	if err != nil {
+		return nil, err
+	}
+	s := &Store{db, path, &sync.Map{}}
+	if err := s.IntegrityCheck(ctx); err != nil {
+		return nil, errors.Join(fmt.Errorf("%s: %w", path, err), s.Close())
+	}
+	sums, err := s.Sums(ctx)
+	return sums, errors.Join(err, s.Close())
 }
 
 // tables are those that hold what was written down: not the steps that made them, and not what
