@@ -22,7 +22,7 @@ func TestOperations(t *testing.T) {
 		ids[o.ID] = true
 		if o.Access == job.Anybody {
 			open = append(open, o.ID)
-			assert.Regexp(t, `^/api/v1/(session$|session/second$|session/second/passkey$|visits/\{token\}|results/\{token\}|guards/\{token\}|feeds/\{token\}|words/\{language\}$)`, o.Path)
+			assert.Regexp(t, `^/api/v1/(session$|session/second$|session/second/passkey$|session/carried$|health$|visits/\{token\}|results/\{token\}|guards/\{token\}|feeds/\{token\}|words/\{language\}$)`, o.Path)
 			continue
 		}
 		if o.Access == job.Read && o.Method != "GET" {
@@ -33,7 +33,7 @@ func TestOperations(t *testing.T) {
 			assert.Equal(t, job.Manage, o.Access, o.ID)
 		}
 	}
-	assert.ElementsMatch(t, []string{"getVisit", "answerVisit", "picturesOfVisit", "getResult", "getResultPicture", "getGuard", "readFeed", "getSession", "signIn", "finishSignIn", "askPasskey", "getWords"}, open)
+	assert.ElementsMatch(t, []string{"getVisit", "answerVisit", "picturesOfVisit", "getResult", "getResultPicture", "getGuard", "readFeed", "getSession", "signIn", "finishSignIn", "askPasskey", "getWords", "carrySession", "getHealth"}, open)
 	assert.Equal(t, "/api/v1/calls/:call/boxes/:box", Operation{Path: "/api/v1/calls/{call}/boxes/{box}"}.Route())
 
 	kept := text

@@ -115,7 +115,7 @@ func (o *serveOptions) ofShop(
 	return func(s shops.Shop, kept *store.Store, own *trust.Authority) (shops.App, error) {
 		c := server.Config{
 			Store: kept, Shop: s.Title, Log: log.With("shop", s.Name), Front: web.Files(), Now: time.Now, SignIn: true, Proxy: o.before,
-			Backups: backups, AtWork: s.Most.Work(), Prepared: prepared,
+			Backups: backups, AtWork: s.Most.Work(), Prepared: prepared, Addresses: s.Addresses,
 		}
 		c.Backups.Folder, c.Backups.Asked = keeper.Backups(s), true
 		if own != nil {
@@ -204,6 +204,7 @@ func (f *shopFlags) add(cmd *cobra.Command) {
 	f.cmd = cmd
 	cmd.Flags().StringVar(&f.shop.Title, "title", "", "name of the shop, shown above the day's calls")
 	cmd.Flags().StringSliceVar(&f.shop.Hosts, "host", nil, "name it is reached by, such as north.example; may be given more than once")
+	cmd.Flags().StringSliceVar(&f.shop.Addresses, "address", nil, "address of a machine that serves it, such as https://one.north.example; browsers go on at another when one does not answer")
 	cmd.Flags().IntVar(&f.shop.Most.Megabytes, "most-megabytes", 0, "how large its database may grow; 0: 8192")
 	cmd.Flags().IntVar(&f.shop.Most.AtWork, "most-at-work", 0, "how many of its requests are worked on at once; 0: as many as there are processors, at least two")
 }
@@ -216,6 +217,9 @@ func (f *shopFlags) set(s *shops.Shop) {
 	}
 	if given("host") {
 		s.Hosts = f.shop.Hosts
+	}
+	if given("address") {
+		s.Addresses = f.shop.Addresses
 	}
 	if given("most-megabytes") {
 		s.Most.Megabytes = f.shop.Most.Megabytes

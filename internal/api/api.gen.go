@@ -2458,6 +2458,9 @@ type ServedLoad string
 
 // Session defines model for Session.
 type Session struct {
+	// Addresses Other addresses that the shop is reached by, such as https://two.north.example, for when this one does not answer
+	Addresses *[]string `json:"addresses,omitempty"`
+
 	// Factors Kinds of it that the person has: passkey, code, recovery
 	Factors *[]string `json:"factors,omitempty"`
 
@@ -3038,6 +3041,11 @@ type SignInJSONBody struct {
 	Passphrase string `json:"passphrase"`
 }
 
+// CarrySessionJSONBody defines parameters for CarrySession.
+type CarrySessionJSONBody struct {
+	Ticket string `json:"ticket"`
+}
+
 // FreshenJSONBody defines parameters for Freshen.
 type FreshenJSONBody struct {
 	Passphrase string `json:"passphrase"`
@@ -3266,6 +3274,9 @@ type SetInstalledJSONRequestBody SetInstalledJSONBody
 
 // SignInJSONRequestBody defines body for SignIn for application/json ContentType.
 type SignInJSONRequestBody SignInJSONBody
+
+// CarrySessionJSONRequestBody defines body for CarrySession for application/json ContentType.
+type CarrySessionJSONRequestBody CarrySessionJSONBody
 
 // FreshenJSONRequestBody defines body for Freshen for application/json ContentType.
 type FreshenJSONRequestBody FreshenJSONBody

@@ -310,6 +310,9 @@ type ServerInterface interface {
 	// GetGuard What the code on a GFCI's label opens: what hangs on it; no name, no address
 	// (GET /api/v1/guards/{token})
 	GetGuard(ctx *echo.Context, token Token) error
+	// GetHealth Whether the shop can be worked on here just now; in a cluster, whether a majority of its machines is reached
+	// (GET /api/v1/health)
+	GetHealth(ctx *echo.Context) error
 	// GetHouse The house practice, the edition in force, prices and amendments
 	// (GET /api/v1/house)
 	GetHouse(ctx *echo.Context) error
@@ -394,6 +397,9 @@ type ServerInterface interface {
 	// SignIn Sign in
 	// (POST /api/v1/session)
 	SignIn(ctx *echo.Context) error
+	// CarrySession Sign in by a ticket of another address of the shop; the session is as old as that one
+	// (POST /api/v1/session/carried)
+	CarrySession(ctx *echo.Context) error
 	// Freshen Give the passphrase once more, before what asks for it
 	// (POST /api/v1/session/fresh)
 	Freshen(ctx *echo.Context) error
@@ -409,6 +415,9 @@ type ServerInterface interface {
 	// WeighPassphrase How well a passphrase would hold; nothing of it is kept
 	// (POST /api/v1/session/strength)
 	WeighPassphrase(ctx *echo.Context) error
+	// MakeTicket A ticket by which this browser is signed in at another address of the shop, once, within a minute
+	// (POST /api/v1/session/ticket)
+	MakeTicket(ctx *echo.Context) error
 	// ListSessions The browsers one is signed in with
 	// (GET /api/v1/sessions)
 	ListSessions(ctx *echo.Context) error
@@ -2110,6 +2119,15 @@ func (w *ServerInterfaceWrapper) GetGuard(ctx *echo.Context) error {
 	return err
 }
 
+// GetHealth converts echo context to params.
+func (w *ServerInterfaceWrapper) GetHealth(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetHealth(ctx)
+	return err
+}
+
 // GetHouse converts echo context to params.
 func (w *ServerInterfaceWrapper) GetHouse(ctx *echo.Context) error {
 	var err error
@@ -2490,6 +2508,15 @@ func (w *ServerInterfaceWrapper) SignIn(ctx *echo.Context) error {
 	return err
 }
 
+// CarrySession converts echo context to params.
+func (w *ServerInterfaceWrapper) CarrySession(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CarrySession(ctx)
+	return err
+}
+
 // Freshen converts echo context to params.
 func (w *ServerInterfaceWrapper) Freshen(ctx *echo.Context) error {
 	var err error
@@ -2532,6 +2559,15 @@ func (w *ServerInterfaceWrapper) WeighPassphrase(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.WeighPassphrase(ctx)
+	return err
+}
+
+// MakeTicket converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeTicket(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeTicket(ctx)
 	return err
 }
 
@@ -2986,6 +3022,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/api/v1/feeds", wrapper.MakeFeed, options.OperationMiddlewares["makeFeed"]...)
 	router.GET(options.BaseURL+"/api/v1/feeds/:token", wrapper.ReadFeed, options.OperationMiddlewares["readFeed"]...)
 	router.GET(options.BaseURL+"/api/v1/guards/:token", wrapper.GetGuard, options.OperationMiddlewares["getGuard"]...)
+	router.GET(options.BaseURL+"/api/v1/health", wrapper.GetHealth, options.OperationMiddlewares["getHealth"]...)
 	router.GET(options.BaseURL+"/api/v1/house", wrapper.GetHouse, options.OperationMiddlewares["getHouse"]...)
 	router.PUT(options.BaseURL+"/api/v1/house", wrapper.SetHouse, options.OperationMiddlewares["setHouse"]...)
 	router.GET(options.BaseURL+"/api/v1/invoices", wrapper.ListInvoices, options.OperationMiddlewares["listInvoices"]...)
@@ -3014,11 +3051,13 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/api/v1/session", wrapper.SignOut, options.OperationMiddlewares["signOut"]...)
 	router.GET(options.BaseURL+"/api/v1/session", wrapper.GetSession, options.OperationMiddlewares["getSession"]...)
 	router.POST(options.BaseURL+"/api/v1/session", wrapper.SignIn, options.OperationMiddlewares["signIn"]...)
+	router.POST(options.BaseURL+"/api/v1/session/carried", wrapper.CarrySession, options.OperationMiddlewares["carrySession"]...)
 	router.POST(options.BaseURL+"/api/v1/session/fresh", wrapper.Freshen, options.OperationMiddlewares["freshen"]...)
 	router.PUT(options.BaseURL+"/api/v1/session/passphrase", wrapper.ChangePassphrase, options.OperationMiddlewares["changePassphrase"]...)
 	router.POST(options.BaseURL+"/api/v1/session/second", wrapper.FinishSignIn, options.OperationMiddlewares["finishSignIn"]...)
 	router.POST(options.BaseURL+"/api/v1/session/second/passkey", wrapper.AskPasskey, options.OperationMiddlewares["askPasskey"]...)
 	router.POST(options.BaseURL+"/api/v1/session/strength", wrapper.WeighPassphrase, options.OperationMiddlewares["weighPassphrase"]...)
+	router.POST(options.BaseURL+"/api/v1/session/ticket", wrapper.MakeTicket, options.OperationMiddlewares["makeTicket"]...)
 	router.GET(options.BaseURL+"/api/v1/sessions", wrapper.ListSessions, options.OperationMiddlewares["listSessions"]...)
 	router.DELETE(options.BaseURL+"/api/v1/sessions/:session", wrapper.EndSession, options.OperationMiddlewares["endSession"]...)
 	router.GET(options.BaseURL+"/api/v1/sites", wrapper.ListSites, options.OperationMiddlewares["listSites"]...)
@@ -7003,6 +7042,46 @@ func (response GetGuarddefaultApplicationProblemPlusJSONResponse) VisitGetGuardR
 	return err
 }
 
+type GetHealthRequestObject struct {
+}
+
+type GetHealthResponseObject interface {
+	VisitGetHealthResponse(w http.ResponseWriter) error
+}
+
+type GetHealth200JSONResponse struct {
+	Answers bool `json:"answers"`
+}
+
+func (response GetHealth200JSONResponse) VisitGetHealthResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetHealthdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetHealthdefaultApplicationProblemPlusJSONResponse) VisitGetHealthResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetHouseRequestObject struct {
 }
 
@@ -8153,6 +8232,55 @@ func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInRespo
 	return err
 }
 
+type CarrySessionRequestObject struct {
+	Body *CarrySessionJSONRequestBody
+}
+
+type CarrySessionResponseObject interface {
+	VisitCarrySessionResponse(w http.ResponseWriter) error
+}
+
+type CarrySession200ResponseHeaders struct {
+	SetCookie *string
+}
+
+type CarrySession200JSONResponse struct {
+	Body    Session
+	Headers CarrySession200ResponseHeaders
+}
+
+func (response CarrySession200JSONResponse) VisitCarrySessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	if response.Headers.SetCookie != nil {
+		w.Header().Set("Set-Cookie", fmt.Sprint(*response.Headers.SetCookie))
+	}
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CarrySessiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CarrySessiondefaultApplicationProblemPlusJSONResponse) VisitCarrySessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type FreshenRequestObject struct {
 	Body *FreshenJSONRequestBody
 }
@@ -8363,6 +8491,46 @@ type WeighPassphrasedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response WeighPassphrasedefaultApplicationProblemPlusJSONResponse) VisitWeighPassphraseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeTicketRequestObject struct {
+}
+
+type MakeTicketResponseObject interface {
+	VisitMakeTicketResponse(w http.ResponseWriter) error
+}
+
+type MakeTicket201JSONResponse struct {
+	Ticket string `json:"ticket"`
+}
+
+func (response MakeTicket201JSONResponse) VisitMakeTicketResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeTicketdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeTicketdefaultApplicationProblemPlusJSONResponse) VisitMakeTicketResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9541,6 +9709,9 @@ type StrictServerInterface interface {
 	// GetGuard What the code on a GFCI's label opens: what hangs on it; no name, no address
 	// (GET /api/v1/guards/{token})
 	GetGuard(ctx context.Context, request GetGuardRequestObject) (GetGuardResponseObject, error)
+	// GetHealth Whether the shop can be worked on here just now; in a cluster, whether a majority of its machines is reached
+	// (GET /api/v1/health)
+	GetHealth(ctx context.Context, request GetHealthRequestObject) (GetHealthResponseObject, error)
 	// GetHouse The house practice, the edition in force, prices and amendments
 	// (GET /api/v1/house)
 	GetHouse(ctx context.Context, request GetHouseRequestObject) (GetHouseResponseObject, error)
@@ -9625,6 +9796,9 @@ type StrictServerInterface interface {
 	// SignIn Sign in
 	// (POST /api/v1/session)
 	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
+	// CarrySession Sign in by a ticket of another address of the shop; the session is as old as that one
+	// (POST /api/v1/session/carried)
+	CarrySession(ctx context.Context, request CarrySessionRequestObject) (CarrySessionResponseObject, error)
 	// Freshen Give the passphrase once more, before what asks for it
 	// (POST /api/v1/session/fresh)
 	Freshen(ctx context.Context, request FreshenRequestObject) (FreshenResponseObject, error)
@@ -9640,6 +9814,9 @@ type StrictServerInterface interface {
 	// WeighPassphrase How well a passphrase would hold; nothing of it is kept
 	// (POST /api/v1/session/strength)
 	WeighPassphrase(ctx context.Context, request WeighPassphraseRequestObject) (WeighPassphraseResponseObject, error)
+	// MakeTicket A ticket by which this browser is signed in at another address of the shop, once, within a minute
+	// (POST /api/v1/session/ticket)
+	MakeTicket(ctx context.Context, request MakeTicketRequestObject) (MakeTicketResponseObject, error)
 	// ListSessions The browsers one is signed in with
 	// (GET /api/v1/sessions)
 	ListSessions(ctx context.Context, request ListSessionsRequestObject) (ListSessionsResponseObject, error)
@@ -13137,6 +13314,29 @@ func (sh *strictHandler) GetGuard(ctx *echo.Context, token Token) error {
 	return nil
 }
 
+// GetHealth operation middleware
+func (sh *strictHandler) GetHealth(ctx *echo.Context) error {
+	var request GetHealthRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetHealth(ctx.Request().Context(), request.(GetHealthRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetHealth")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetHealthResponseObject); ok {
+		return validResponse.VisitGetHealthResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // GetHouse operation middleware
 func (sh *strictHandler) GetHouse(ctx *echo.Context) error {
 	var request GetHouseRequestObject
@@ -14065,6 +14265,52 @@ func (sh *strictHandler) SignIn(ctx *echo.Context) error {
 	return nil
 }
 
+// CarrySession operation middleware
+func (sh *strictHandler) CarrySession(ctx *echo.Context) error {
+	var request CarrySessionRequestObject
+
+	var body CarrySessionJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CarrySession(ctx.Request().Context(), request.(CarrySessionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CarrySession")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CarrySessionResponseObject); ok {
+		return validResponse.VisitCarrySessionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // Freshen operation middleware
 func (sh *strictHandler) Freshen(ctx *echo.Context) error {
 	var request FreshenRequestObject
@@ -14289,6 +14535,29 @@ func (sh *strictHandler) WeighPassphrase(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(WeighPassphraseResponseObject); ok {
 		return validResponse.VisitWeighPassphraseResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MakeTicket operation middleware
+func (sh *strictHandler) MakeTicket(ctx *echo.Context) error {
+	var request MakeTicketRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeTicket(ctx.Request().Context(), request.(MakeTicketRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeTicket")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MakeTicketResponseObject); ok {
+		return validResponse.VisitMakeTicketResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -86,6 +86,8 @@ type access struct {
 	required bool // whoever comes has to sign in
 	instance string
 	door     *door
+	// addresses are all that the shop is reached by, where there is more than one.
+	addresses []string
 
 	trying   [64]sync.Mutex // of one person, one passphrase is tried at a time
 	tries    *limits        // of sign-ins, by where they come from
@@ -499,9 +501,19 @@ func (a *access) known(ctx context.Context, name string) (string, error) {
 // begin starts a session and returns its cookie. Whatever session the browser had before
 // ends, and the browser is known from now on.
 func (a *access) begin(ctx context.Context, p *store.Person) (string, error) {
+	now := a.now()
+	return a.beginAs(ctx, p, store.Session{CreatedAt: now, FreshAt: now})
+}
+
+// beginAs is begin with a session that is as old as another.
+func (a *access) beginAs(ctx context.Context, p *store.Person, session store.Session) (string, error) {
 	who, now := askingOf(ctx), a.now()
 	if old := a.cookie(who.request, sessionCookie); old != "" {
-		if err := a.store.SignOut(ctx, old); err != nil {
+		end := a.store.SignOut
+		if session.Carried != nil {
+			end = a.store.EndCarried // the one that it comes from goes on
+		}
+		if err := end(ctx, old); err != nil {
 			return "", err
 		}
 	}
@@ -513,7 +525,7 @@ func (a *access) begin(ctx context.Context, p *store.Person) (string, error) {
 	if who.request != nil {
 		browser = who.request.UserAgent()
 	}
-	session := store.Session{CreatedAt: now, FreshAt: now, Place: who.from, Browser: browser[:min(len(browser), 200)]}
+	session.Place, session.Browser = who.from, browser[:min(len(browser), 200)]
 	if err := a.store.SignIn(ctx, at, p.ID, session); err != nil {
 		return "", err
 	}
@@ -533,6 +545,9 @@ func (a *access) begin(ctx context.Context, p *store.Person) (string, error) {
 // sessionOf is who is signed in as the screens need it.
 func (a *access) sessionOf(name string, role job.Role) api.Session {
 	s := api.Session{Required: a.required, Name: name, Role: string(role), May: []string{}}
+	if len(a.addresses) > 0 {
+		s.Addresses = &a.addresses
+	}
 	for _, needs := range job.Accesses {
 		if !a.required || role.May(needs) {
 			s.May = append(s.May, string(needs))

@@ -88,7 +88,9 @@ type door struct {
 	shown    *limits       // customers' pictures, by link
 	people   chan struct{} // slots for large bodies
 	visitors chan struct{} // and for customers' pictures
-	work     chan struct{} // for what is worked on; nil: no bound
+	// addresses are those of the shop, whose pages may ask here.
+	addresses []string
+	work      chan struct{} // for what is worked on; nil: no bound
 }
 
 func newDoor(c Config, now func() time.Time, routes map[string]contract.Operation) *door {
@@ -97,7 +99,7 @@ func newDoor(c Config, now func() time.Time, routes map[string]contract.Operatio
 		work = make(chan struct{}, c.AtWork)
 	}
 	return &door{
-		work:   work,
+		work: work, addresses: c.Addresses,
 		signIn: c.SignIn, proxy: c.Proxy, now: now, routes: routes,
 		byLink: newLimits(linkEvery, linkBurst), byPlace: newLimits(linkEvery, 2*linkBurst),
 		shown:  newLimits(pictureEvery, pictureBurst),
@@ -133,7 +135,8 @@ func (d *door) open(next echo.HandlerFunc) echo.HandlerFunc {
 		case !d.signIn && !ofThisMachine(r.Host):
 			return errOtherName
 		}
-		if site := r.Header.Get("Sec-Fetch-Site"); strings.HasPrefix(r.URL.Path, "/api/") && (site == "cross-site" || site == "same-site") {
+		site, ours := r.Header.Get("Sec-Fetch-Site"), slices.Contains(d.addresses, r.Header.Get("Origin"))
+		if strings.HasPrefix(r.URL.Path, "/api/") && (site == "cross-site" || site == "same-site" && !ours) {
 			return errOtherSite
 		}
 		return next(c)

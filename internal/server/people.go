@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"strings"
@@ -74,6 +75,53 @@ func (s *calls) signedInAs(ctx context.Context, p store.Person) (api.Session, st
 	}
 	now, err := s.sessionOf(ctx, p, rules, s.now())
 	return now, cookie, errors.Join(err, s.access.noteOf(ctx, store.Event{What: "signed-in", Person: p.Name}))
+}
+
+// ticketFor is how long a ticket holds. Assumption.
+const ticketFor = time.Minute
+
+// MakeTicket is a ticket by which the browser is signed in at another address of the shop.
+func (s *calls) MakeTicket(ctx context.Context, _ api.MakeTicketRequestObject) (api.MakeTicketResponseObject, error) {
+	who, ticket := askingOf(ctx), rand.Text()+rand.Text()
+	if who.session.ID == 0 {
+		return nil, errSignIn
+	}
+	if err := s.store.AddTicket(ctx, ticket, who.session.ID, s.now(), s.now().Add(ticketFor)); err != nil {
+		return nil, err
+	}
+	made(ctx, "/session")
+	return api.MakeTicket201JSONResponse{Ticket: ticket}, nil
+}
+
+// CarrySession signs in by such a ticket. The session is as old as the one it comes from, so that
+// no session lives longer for having been carried.
+func (s *calls) CarrySession(ctx context.Context, r api.CarrySessionRequestObject) (api.CarrySessionResponseObject, error) {
+	if !s.access.tries.allow(askingOf(ctx).place, s.now()) {
+		return nil, errTooMany
+	}
+	p, session, err := s.store.UseTicket(ctx, r.Body.Ticket, s.now())
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, badInput{errors.New("ticket: not in force: sign in here")}
+	}
+	if err != nil {
+		return nil, err
+	}
+	cookie, err := s.access.beginAs(ctx, &p, session)
+	if err != nil {
+		return nil, err
+	}
+	rules, err := s.access.doorRules(ctx)
+	if err != nil {
+		return nil, err
+	}
+	now, err := s.sessionOf(ctx, p, rules, session.FreshAt)
+	return api.CarrySession200JSONResponse{Body: now, Headers: api.CarrySession200ResponseHeaders{SetCookie: &cookie}}, err
+}
+
+// GetHealth reads something of the database.
+func (s *calls) GetHealth(ctx context.Context, _ api.GetHealthRequestObject) (api.GetHealthResponseObject, error) {
+	_, err := s.store.Setting(ctx, instanceSetting)
+	return api.GetHealth200JSONResponse{Answers: err == nil}, err
 }
 
 // SignOut ends the session.

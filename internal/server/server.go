@@ -5,6 +5,7 @@ package server
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"log/slog"
@@ -48,6 +49,9 @@ type Config struct {
 	// Proxy stands before this server and ends TLS; nil where none does.
 	Proxy   *Proxy
 	Backups Backups // Every zero: none are made by themselves
+	// Addresses are all that the shop is reached by, such as https://north.example: a browser that
+	// one does not answer goes on at another. Empty where there is but one.
+	Addresses []string
 	// AtWork is how many requests are worked on at once, so that one shop of many leaves the
 	// processors to the others; 0: no bound.
 	AtWork int
@@ -96,6 +100,7 @@ func New(c Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
+	access.addresses = c.Addresses
 	e := echo.NewWithConfig(echo.Config{Logger: c.Log})
 	e.HTTPErrorHandler = echo.ProblemDetailsHTTPErrorHandler(false)
 	// A page of another site may not have a browser change anything here, signed
@@ -109,10 +114,17 @@ func New(c Config) (*Server, error) {
 			`{"type":"about:blank","title":"Another site","status":403,"detail":"This came from a page of another site, and was refused."}`,
 		) //nolint:errcheck // nobody is left to tell
 	}))
+	ours := ""
+	for _, address := range c.Addresses {
+		if err := foreign.AddTrustedOrigin(address); err != nil {
+			return nil, fmt.Errorf("address %s: %w", address, err)
+		}
+		ours += " " + address
+	}
 	secure := middleware.SecureConfig{
 		XFrameOptions: "DENY", ContentTypeNosniff: "nosniff", ReferrerPolicy: "no-referrer",
 		// Styles set by scripts are needed for drawing; scripts only from here.
-		ContentSecurityPolicy: "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
+		ContentSecurityPolicy: "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; connect-src 'self'" + ours + "; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'",
 	}
 	if c.SignIn {
 		// For this name alone: what else lies under it is not ours to bind.
@@ -124,6 +136,7 @@ func New(c Config) (*Server, error) {
 		middleware.Recover(),
 		middleware.SecureWithConfig(secure),
 		headers,
+		amongAddresses(c.Addresses),
 		echo.WrapMiddleware(foreign.Handler),
 		middleware.BodyLimit(maxBody),
 		explain,
@@ -163,6 +176,20 @@ func New(c Config) (*Server, error) {
 		s.done.Go(func() { c.Backups.keepMaking(ctx, c.Store, c.Log, c.Now) })
 	}
 	return s, nil
+}
+
+// amongAddresses lets a page of one address of the shop ask at another: with the cookies that the
+// browser has for that, and for no other page.
+func amongAddresses(addresses []string) echo.MiddlewareFunc {
+	if len(addresses) == 0 {
+		return func(next echo.HandlerFunc) echo.HandlerFunc { return next }
+	}
+	return middleware.CORSWithConfig(middleware.CORSConfig{
+		AllowOrigins: addresses, AllowCredentials: true, MaxAge: 3600,
+		AllowMethods:  []string{http.MethodGet, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete},
+		AllowHeaders:  []string{"Content-Type", "Elvat-Device", "Elvat-Sent-At", "Elvat-Made-At", "Idempotency-Key", "If-Match"},
+		ExposeHeaders: []string{"ETag", "Location", "Content-Disposition", "Retry-After"},
+	})
 }
 
 // headers are those that no setting of the library has.

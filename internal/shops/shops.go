@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"net/url"
 	"regexp"
 	"runtime"
 	"slices"
@@ -26,6 +27,10 @@ type Shop struct {
 	Name  string   `json:"-"`     // what it is kept under: letters a to z, digits and hyphens
 	Title string   `json:"title"` // shown above the day's calls
 	Hosts []string `json:"hosts"` // by which it is reached
+	// Addresses are those of the machines that serve it, where there is more than one: a browser
+	// goes on at another when one does not answer. Their hosts lie below one name, as
+	// https://one.north.example and https://two.north.example do, or cookies do not reach them.
+	Addresses []string `json:"addresses,omitempty"`
 	// Closed is why nobody is served for a while; "" where the shop is open.
 	Closed string `json:"closed,omitempty"`
 	Most   Most   `json:"most,omitzero"`
@@ -171,6 +176,17 @@ func (s *Shop) Check() error {
 	}
 	slices.Sort(s.Hosts)
 	s.Hosts = slices.Compact(s.Hosts)
+	for i, address := range s.Addresses {
+		u, err := url.Parse(address)
+		if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" || strings.Trim(u.Path, "/") != "" {
+			return fmt.Errorf("addresses: %q is none such as https://one.north.example", address)
+		}
+		host, err := HostName(u.Host)
+		if err != nil || !slices.Contains(s.Hosts, host) {
+			return fmt.Errorf("addresses: %s is at none of the names that the shop is reached by", address)
+		}
+		s.Addresses[i] = u.Scheme + "://" + strings.ToLower(u.Host)
+	}
 	if s.Most.Megabytes < 0 || s.Most.AtWork < 0 {
 		return errors.New("most: none of it is below zero")
 	}
@@ -191,7 +207,7 @@ func HostName(host string) (string, error) {
 
 // clone is one whose hosts are its own.
 func (s Shop) clone() Shop {
-	s.Hosts = slices.Clone(s.Hosts)
+	s.Hosts, s.Addresses = slices.Clone(s.Hosts), slices.Clone(s.Addresses)
 	return s
 }
 

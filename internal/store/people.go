@@ -147,14 +147,21 @@ type Session struct {
 	FreshAt   time.Time // when the passphrase was last given in it
 	Place     string    // where from
 	Browser   string    // as it calls itself
+	// Carried is the session that it was carried from, at another address of the shop; nil: none.
+	Carried *int64
 }
 
 // SignIn starts a session of the person under the token.
 func (s *Store) SignIn(ctx context.Context, token string, person int64, n Session) error {
 	return s.q(ctx).SignIn(ctx, db.SignInParams{
 		Token: hashed(token), PersonID: person, CreatedAt: stamp(n.CreatedAt), SeenAt: stamp(n.CreatedAt), FreshAt: stamp(n.FreshAt),
-		Place: n.Place, Browser: n.Browser,
+		Place: n.Place, Browser: n.Browser, Carried: n.Carried,
 	})
+}
+
+// EndCarried ends the session of the token if it was carried from another address, and not that.
+func (s *Store) EndCarried(ctx context.Context, token string) error {
+	return s.q(ctx).EndCarried(ctx, hashed(token))
 }
 
 // SignedIn is whose session the token is. ErrNotFound where it is nobody's.
@@ -162,6 +169,31 @@ func (s *Store) SignedIn(ctx context.Context, token string) (p Person, n Session
 	r, err := s.q(ctx).SignedIn(ctx, hashed(token))
 	p = Person{r.ID, r.Name, r.Role, r.Passphrase, instant(r.CreatedAt), r.Withdrawn != 0}
 	return p, Session{ID: r.SessionID, CreatedAt: instant(r.BeganAt), SeenAt: instant(r.SeenAt), FreshAt: instant(r.FreshAt)}, found(err)
+}
+
+// AddTicket keeps a ticket for the session; those that have run out go.
+func (s *Store) AddTicket(ctx context.Context, token string, session int64, now, until time.Time) error {
+	return s.InTransaction(ctx, func(ctx context.Context) error {
+		if err := s.q(ctx).EndTickets(ctx, stamp(now)); err != nil {
+			return err
+		}
+		return s.q(ctx).AddTicket(ctx, db.AddTicketParams{Token: hashed(token), SessionID: session, Until: stamp(until)})
+	})
+}
+
+// UseTicket is whose session the ticket is of, and that session; it is used up. ErrNotFound where
+// there is none in force.
+func (s *Store) UseTicket(ctx context.Context, token string, now time.Time) (p Person, n Session, err error) {
+	err = s.InTransaction(ctx, func(ctx context.Context) error {
+		r, err := s.q(ctx).TicketOf(ctx, db.TicketOfParams{Token: hashed(token), Now: stamp(now)})
+		if err != nil {
+			return found(err)
+		}
+		p = Person{r.ID, r.Name, r.Role, r.Passphrase, instant(r.CreatedAt), r.Withdrawn != 0}
+		n = Session{CreatedAt: instant(r.BeganAt), FreshAt: instant(r.FreshAt), Carried: &r.SessionID}
+		return changed(s.q(ctx).EndTicket(ctx, hashed(token)))
+	})
+	return p, n, err
 }
 
 // Refresh keeps that the passphrase was given in the session.

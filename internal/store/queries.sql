@@ -222,7 +222,7 @@ SELECT * FROM people WHERE name = ?;
 SELECT * FROM people ORDER BY withdrawn, name COLLATE NOCASE;
 
 -- name: SignIn :exec
-INSERT INTO sessions (token, person_id, created_at, seen_at, fresh_at, place, browser) VALUES (?, ?, ?, ?, ?, ?, ?);
+INSERT INTO sessions (token, person_id, created_at, seen_at, fresh_at, place, browser, carried) VALUES (?, ?, ?, ?, ?, ?, ?, ?);
 
 -- name: SignedIn :one
 SELECT p.*, s.id AS session_id, s.created_at AS began_at, s.seen_at, s.fresh_at FROM sessions s JOIN people p ON p.id = s.person_id WHERE s.token = ? AND NOT p.withdrawn;
@@ -243,13 +243,29 @@ DELETE FROM sessions WHERE seen_at < ?;
 UPDATE sessions SET seen_at = ? WHERE token = ?;
 
 -- name: SignOut :exec
-DELETE FROM sessions WHERE token = ?;
+DELETE FROM sessions WHERE id = (SELECT coalesce(s.carried, s.id) FROM sessions s WHERE s.token = ?);
+
+-- name: EndCarried :exec
+DELETE FROM sessions WHERE token = ? AND carried IS NOT NULL;
 
 -- name: SignOutEverywhere :exec
 DELETE FROM sessions WHERE person_id = ?;
 
 -- name: Sessions :one
 SELECT count(*) FROM sessions WHERE person_id = ?;
+
+-- name: AddTicket :exec
+INSERT INTO tickets (token, session_id, until) VALUES (?, ?, ?);
+
+-- name: TicketOf :one
+SELECT p.*, coalesce(s.carried, s.id) AS session_id, s.created_at AS began_at, s.fresh_at FROM tickets t JOIN sessions s ON s.id = t.session_id JOIN people p ON p.id = s.person_id
+WHERE t.token = sqlc.arg(token) AND t.until >= sqlc.arg(now) AND NOT p.withdrawn;
+
+-- name: EndTicket :execrows
+DELETE FROM tickets WHERE token = ?;
+
+-- name: EndTickets :exec
+DELETE FROM tickets WHERE until < ?;
 
 -- name: ForgetFailures :exec
 DELETE FROM failures WHERE at < ?;

@@ -188,7 +188,7 @@ CREATE TABLE sessions (
     fresh_at   INTEGER NOT NULL CHECK (typeof(fresh_at) = 'integer'),
     place      TEXT NOT NULL CHECK (typeof(place) = 'text'),
     browser    TEXT NOT NULL CHECK (typeof(browser) = 'text')
-);
+, carried INTEGER REFERENCES sessions (id) ON DELETE CASCADE CHECK (typeof(carried) IN ('integer', 'null')));
 
 CREATE TABLE settings (
     name  TEXT NOT NULL PRIMARY KEY CHECK (typeof(name) = 'text'),
@@ -222,6 +222,12 @@ CREATE TABLE summaries (
     build       TEXT NOT NULL CHECK (typeof(build) = 'text'),
     answer      BLOB NOT NULL CHECK (typeof(answer) = 'blob')
 );
+
+CREATE TABLE tickets (
+    token      TEXT NOT NULL PRIMARY KEY CHECK (typeof(token) = 'text'), -- its hash
+    session_id INTEGER NOT NULL REFERENCES sessions (id) ON DELETE CASCADE CHECK (typeof(session_id) = 'integer'),
+    until      INTEGER NOT NULL CHECK (typeof(until) = 'integer')
+) WITHOUT ROWID;
 
 CREATE TABLE tokens (
     id         INTEGER PRIMARY KEY AUTOINCREMENT,
@@ -280,6 +286,8 @@ CREATE INDEX runs_of_panel ON runs (panel_id);
 
 CREATE INDEX sessions_by_use ON sessions (seen_at);
 
+CREATE INDEX sessions_carried ON sessions (carried);
+
 CREATE INDEX sessions_of_person ON sessions (person_id);
 
 CREATE INDEX sites_by_name ON sites (name COLLATE NOCASE);
@@ -289,6 +297,10 @@ CREATE INDEX stock_of_call ON stock (call_id);
 CREATE INDEX stock_of_item ON stock (van, item);
 
 CREATE INDEX summaries_open ON summaries (handed_over, call_id);
+
+CREATE INDEX tickets_by_end ON tickets (until);
+
+CREATE INDEX tickets_of_session ON tickets (session_id);
 
 CREATE INDEX tokens_of_person ON tokens (person_id);
 

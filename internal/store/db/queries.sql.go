@@ -468,6 +468,21 @@ func (q *Queries) AddSite(ctx context.Context, arg AddSiteParams) (int64, error)
 	return id, err
 }
 
+const addTicket = `-- name: AddTicket :exec
+INSERT INTO tickets (token, session_id, until) VALUES (?, ?, ?)
+`
+
+type AddTicketParams struct {
+	Token     string
+	SessionID int64
+	Until     int64
+}
+
+func (q *Queries) AddTicket(ctx context.Context, arg AddTicketParams) error {
+	_, err := q.db.ExecContext(ctx, addTicket, arg.Token, arg.SessionID, arg.Until)
+	return err
+}
+
 const addToken = `-- name: AddToken :one
 INSERT INTO tokens (person_id, name, role, token, created_at) VALUES (?, ?, ?, ?, ?) RETURNING id
 `
@@ -1197,6 +1212,15 @@ func (q *Queries) DueOnMap(ctx context.Context, arg DueOnMapParams) ([]DueOnMapR
 	return items, nil
 }
 
+const endCarried = `-- name: EndCarried :exec
+DELETE FROM sessions WHERE token = ? AND carried IS NOT NULL
+`
+
+func (q *Queries) EndCarried(ctx context.Context, token string) error {
+	_, err := q.db.ExecContext(ctx, endCarried, token)
+	return err
+}
+
 const endSession = `-- name: EndSession :execrows
 DELETE FROM sessions WHERE id = ? AND person_id = ?
 `
@@ -1220,6 +1244,27 @@ DELETE FROM sessions WHERE seen_at < ?
 
 func (q *Queries) EndSessions(ctx context.Context, seenAt int64) error {
 	_, err := q.db.ExecContext(ctx, endSessions, seenAt)
+	return err
+}
+
+const endTicket = `-- name: EndTicket :execrows
+DELETE FROM tickets WHERE token = ?
+`
+
+func (q *Queries) EndTicket(ctx context.Context, token string) (int64, error) {
+	result, err := q.db.ExecContext(ctx, endTicket, token)
+	if err != nil {
+		return 0, err
+	}
+	return result.RowsAffected()
+}
+
+const endTickets = `-- name: EndTickets :exec
+DELETE FROM tickets WHERE until < ?
+`
+
+func (q *Queries) EndTickets(ctx context.Context, until int64) error {
+	_, err := q.db.ExecContext(ctx, endTickets, until)
 	return err
 }
 
@@ -2725,7 +2770,7 @@ func (q *Queries) SettleArrived(ctx context.Context, arg SettleArrivedParams) (i
 }
 
 const signIn = `-- name: SignIn :exec
-INSERT INTO sessions (token, person_id, created_at, seen_at, fresh_at, place, browser) VALUES (?, ?, ?, ?, ?, ?, ?)
+INSERT INTO sessions (token, person_id, created_at, seen_at, fresh_at, place, browser, carried) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
 `
 
 type SignInParams struct {
@@ -2736,6 +2781,7 @@ type SignInParams struct {
 	FreshAt   int64
 	Place     string
 	Browser   string
+	Carried   *int64
 }
 
 func (q *Queries) SignIn(ctx context.Context, arg SignInParams) error {
@@ -2747,12 +2793,13 @@ func (q *Queries) SignIn(ctx context.Context, arg SignInParams) error {
 		arg.FreshAt,
 		arg.Place,
 		arg.Browser,
+		arg.Carried,
 	)
 	return err
 }
 
 const signOut = `-- name: SignOut :exec
-DELETE FROM sessions WHERE token = ?
+DELETE FROM sessions WHERE id = (SELECT coalesce(s.carried, s.id) FROM sessions s WHERE s.token = ?)
 `
 
 func (q *Queries) SignOut(ctx context.Context, token string) error {
@@ -2969,6 +3016,45 @@ DELETE FROM arrived WHERE command = ?
 func (q *Queries) TakeArrived(ctx context.Context, command string) error {
 	_, err := q.db.ExecContext(ctx, takeArrived, command)
 	return err
+}
+
+const ticketOf = `-- name: TicketOf :one
+SELECT p.id, p.name, p.role, p.passphrase, p.created_at, p.withdrawn, coalesce(s.carried, s.id) AS session_id, s.created_at AS began_at, s.fresh_at FROM tickets t JOIN sessions s ON s.id = t.session_id JOIN people p ON p.id = s.person_id
+WHERE t.token = ?1 AND t.until >= ?2 AND NOT p.withdrawn
+`
+
+type TicketOfParams struct {
+	Token string
+	Now   int64
+}
+
+type TicketOfRow struct {
+	ID         int64
+	Name       string
+	Role       string
+	Passphrase string
+	CreatedAt  int64
+	Withdrawn  int64
+	SessionID  int64
+	BeganAt    int64
+	FreshAt    int64
+}
+
+func (q *Queries) TicketOf(ctx context.Context, arg TicketOfParams) (TicketOfRow, error) {
+	row := q.db.QueryRowContext(ctx, ticketOf, arg.Token, arg.Now)
+	var i TicketOfRow
+	err := row.Scan(
+		&i.ID,
+		&i.Name,
+		&i.Role,
+		&i.Passphrase,
+		&i.CreatedAt,
+		&i.Withdrawn,
+		&i.SessionID,
+		&i.BeganAt,
+		&i.FreshAt,
+	)
+	return i, err
 }
 
 const titleCall = `-- name: TitleCall :exec

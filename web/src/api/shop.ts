@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { worksAs } from '../outbox/outbox';
 import { goesOn, leave, sync } from '../phone/phone';
+import * as addresses from './addresses';
 import {
 	body,
 	type Call,
@@ -25,6 +26,10 @@ export function useSession() {
 			await leftBefore();
 			const session = await goesOn(await body(client.GET('/api/v1/session')));
 			worksAs(session.name);
+			if (session.addresses) {
+				addresses.know(session.addresses);
+				if (session.name) void addresses.carry(session.name);
+			}
 			return session;
 		},
 		staleTime: 60_000,
@@ -78,6 +83,7 @@ export function useSignOut() {
 			// Without a signal too nothing stays here; the shop is told at the next contact.
 			await leave();
 			leaving(true);
+			addresses.forget();
 			const session = await body(client.DELETE('/api/v1/session'));
 			leaving(false);
 			return session;

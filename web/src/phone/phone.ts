@@ -1,3 +1,4 @@
+import { known as addresses } from '../api/addresses';
 import type { components } from '../api/schema.gen';
 import { open, type Picture, wipe } from './shelf';
 import type { Answered, Lies, Synced, Wanted } from './worker';
@@ -233,7 +234,7 @@ let syncing: Promise<boolean> | undefined;
 /** Brings up what the shop lacks and down what the phone lacks; false where the shop cannot be reached. */
 export function sync(): Promise<boolean> {
 	if (!able() || !device) return Promise.resolve(true);
-	syncing ??= want<Synced>({ do: 'sync', device })
+	syncing ??= want<Synced>({ do: 'sync', device, addresses: addresses() })
 		.then(async ({ status, changed: other, lies }) => {
 			if (status === gone) {
 				await leave();

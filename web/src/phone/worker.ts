@@ -1,5 +1,6 @@
 /// <reference lib="webworker" />
 import './wasm_exec.js';
+import { know, reach } from '../api/addresses';
 import { isFinal } from '../api/final';
 import type { components } from '../api/schema.gen';
 import { open, type Picture } from './shelf';
@@ -14,7 +15,7 @@ type SyncAnswer = components['schemas']['SyncAnswer'];
 export type Wanted =
 	| { do: 'begin'; who: { device: string; person: string; role: string } }
 	| { do: 'ask'; request: Request; picture?: Picture }
-	| { do: 'sync'; device: string }
+	| { do: 'sync'; device: string; addresses: string[] }
 	| { do: 'drop'; picture: string };
 
 export interface Request {
@@ -203,7 +204,7 @@ async function keepSaid(): Promise<void> {
 /** Has the shop set what was set here; the status of what it did not answer well. */
 async function sendSaid(device: string): Promise<number> {
 	for (const { id, path, body } of await queued(async () => tell<Said[]>('said', null))) {
-		const answer = await fetch(path, {
+		const answer = await reach(path, {
 			method: 'PUT',
 			headers: { ...sent(device, 'application/json'), 'Idempotency-Key': id },
 			body: JSON.stringify(body),
@@ -232,7 +233,7 @@ async function sync(device: string): Promise<Synced> {
 			const commands = tell<Waiting[]>('upward', null).slice(0, batch);
 			return { calls: tell<object>('versions', null), commands };
 		});
-		const answer = await fetch('/api/v1/sync', {
+		const answer = await reach('/api/v1/sync', {
 			method: 'POST',
 			headers: sent(device, 'application/json'),
 			body: JSON.stringify(upward),
@@ -325,7 +326,7 @@ async function sendPictures(device: string): Promise<void> {
 		if (p.sent || untaken.has(p.id) || call < 0) continue;
 		if ((JSON.parse(kept) as Waiting[]).some((w) => w.id === p.id)) continue; // the shop does not know of it yet
 		const query = new URLSearchParams({ id: p.id, phase: p.phase, ...(p.box && { box: p.box }) });
-		const answer = await fetch(`/api/v1/calls/${call}/pictures?${query}`, {
+		const answer = await reach(`/api/v1/calls/${call}/pictures?${query}`, {
 			method: 'POST',
 			headers: { ...sent(device, 'application/octet-stream'), 'Idempotency-Key': p.id, 'Elvat-Made-At': p.madeAt },
 			body: p.bytes,
@@ -393,6 +394,7 @@ async function answer(wanted: Wanted): Promise<unknown> {
 		case 'ask':
 			return queued(() => ask(wanted.request, wanted.picture));
 		case 'sync':
+			know(wanted.addresses);
 			syncing ??= sync(wanted.device).finally(() => {
 				syncing = undefined;
 			});
