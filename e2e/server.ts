@@ -4,12 +4,12 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { test as base, expect, type Page } from '@playwright/test';
 
-const binary = join(import.meta.dirname, '..', 'bin', 'elvat');
+export const binary = join(import.meta.dirname, '..', 'bin', 'elvat');
 
 let made: Promise<string> | undefined;
 
 /** A demo database with its calls summed up: made once, copied for each test. */
-function template(): Promise<string> {
+export function template(): Promise<string> {
 	made ??= (async () => {
 		const server = new Server('demo', '127.0.0.1', true);
 		await server.start();

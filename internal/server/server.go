@@ -187,7 +187,7 @@ func amongAddresses(addresses []string) echo.MiddlewareFunc {
 	return middleware.CORSWithConfig(middleware.CORSConfig{
 		AllowOrigins: addresses, AllowCredentials: true, MaxAge: 3600,
 		AllowMethods:  []string{http.MethodGet, http.MethodPost, http.MethodPut, http.MethodPatch, http.MethodDelete},
-		AllowHeaders:  []string{"Content-Type", "Elvat-Device", "Elvat-Sent-At", "Elvat-Made-At", "Idempotency-Key", "If-Match"},
+		AllowHeaders:  []string{"Content-Type", "Elvat-Device", "Elvat-Person", "Elvat-Sent-At", "Elvat-Made-At", "Idempotency-Key", "If-Match"},
 		ExposeHeaders: []string{"ETag", "Location", "Content-Disposition", "Retry-After"},
 	})
 }
