@@ -1,7 +1,7 @@
 # Two commands do everything on a fresh machine with Go, Node and make:
 #   make demo   installs, builds, starts with demo data, prints the address
 #   make test   installs Chromium without a window, ngspice, poppler and certutil from Debian if missing, runs all tests
-.PHONY: demo build test test-go test-web test-e2e setup bench effort histories drawn kills fuzz audit shots generate clean
+.PHONY: demo build test test-go test-web test-e2e test-cluster cluster cluster-rounds setup setup-cluster bench effort histories drawn kills fuzz audit shots generate clean
 .DEFAULT_GOAL := build
 SHELL := /bin/bash
 
@@ -36,7 +36,37 @@ web/dist/index.html: web/node_modules/.done web/src/phone/phone.wasm $(shell fin
 	cd $* && npm ci --silent --no-fund --no-audit
 	touch $@
 
-test: setup test-go test-web test-e2e
+# What keeps databases on several machines: with the C library of dqlite and Debian's SQLite, whose
+# version is newer than the one that comes with the Go bindings.
+CLUSTER := CGO_ENABLED=1 CGO_LDFLAGS_ALLOW=-Wl,-z,now
+CLUSTERTAGS := -tags 'dqlite libsqlite3'
+
+# Three machines of a cluster on this one, with the demo's shop; the addresses are printed.
+cluster: bin/elvat-cluster
+	./bin/elvat-cluster cluster demo
+
+bin/elvat-cluster: $(BIN) setup-cluster
+	$(CLUSTER) go build $(CLUSTERTAGS) -o $@ ./cmd/elvat
+
+setup-cluster:
+	@missing=""; \
+	for p in libdqlite-dev libraft-dev libuv1-dev libsqlite3-dev iproute2; do dpkg -s $$p >/dev/null 2>&1 || missing="$$missing $$p"; done; \
+	if [ -n "$$missing" ]; then \
+		as=""; [ "$$(id -u)" = 0 ] || as=sudo; \
+		$$as apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$as apt-get install -y -qq --no-install-recommends $$missing; \
+	fi
+
+test: setup test-go test-cluster test-web test-e2e
+
+# The store on the other engine, and machines that are lost while devices work.
+test-cluster: setup-cluster
+	$(CLUSTER) go vet $(CLUSTERTAGS) ./internal/cluster ./cmd/elvat
+	$(CLUSTER) go test -vet=off $(CLUSTERTAGS) ./internal/store ./internal/cluster
+	$(CLUSTER) go test -vet=off $(CLUSTERTAGS) -v -run MachinesAreLost ./cmd/elvat
+
+# The same two hundred times.
+cluster-rounds: setup-cluster
+	ELVAT_ROUNDS=200 $(CLUSTER) go test -vet=off $(CLUSTERTAGS) -v -timeout 60m -run MachinesAreLost ./cmd/elvat
 
 test-go:
 	go vet ./...

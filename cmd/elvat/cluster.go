@@ -94,6 +94,6 @@ func clusterCommand() *cobra.Command {
 			})
 		},
 	}
-	top.AddCommand(mk, invite, status, compare, drain, remove)
+	top.AddCommand(mk, invite, status, compare, drain, remove, demoCluster())
 	return top
 }

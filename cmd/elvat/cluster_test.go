@@ -72,7 +72,8 @@ func newMachines(t testing.TB, n int) *machines {
 	return m
 }
 
-// network makes a namespace for each, on one bridge.
+// network makes a namespace for each, on one bridge. It goes with the test: who asks after gets an
+// answer of whatever else is reached there.
 func (m *machines) network(n int) (err error) {
 	name := fmt.Sprintf("ev%d", os.Getpid()%10000)
 	subnet := fmt.Sprintf("10.213.%d", os.Getpid()%250)

@@ -37,3 +37,7 @@ func clusterMembers(context.Context, string) ([]cluster.Member, error) {
 func compareMembers(context.Context, string, func(string, int)) error { return cluster.ErrNoCluster }
 func drainMember(context.Context, string, string) error               { return cluster.ErrNoCluster }
 func removeMember(context.Context, string, string) error              { return cluster.ErrNoCluster }
+
+func demoCluster() *cobra.Command {
+	return &cobra.Command{Use: "demo", Short: "Three machines on this one: " + cluster.ErrNoCluster.Error(), RunE: func(*cobra.Command, []string) error { return cluster.ErrNoCluster }}
+}

@@ -60,7 +60,7 @@ func (c *connector) Connect(ctx context.Context) (driver.Conn, error) {
 	}
 	inner, err := made.Connect(context.WithValue(ctx, dialledKey{}, at))
 	if err != nil {
-		return nil, err
+		return nil, errors.Join(kept.ErrNobody, err)
 	}
 	one, ok := inner.(*dqlite.Conn)
 	if !ok {

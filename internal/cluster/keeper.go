@@ -17,6 +17,7 @@ import (
 	"sync"
 	"time"
 
+	"elvat/internal/kept"
 	"elvat/internal/shops"
 	"elvat/internal/store"
 	"elvat/internal/trust"
@@ -67,10 +68,11 @@ func (c *Client) Shops(ctx context.Context, fallback *tls.Config, log *slog.Logg
 		client: c, db: c.DB(directoryDB), log: log, seen: -1,
 		local: &shops.Folder{Path: filepath.Join(c.folder, "shops"), Fallback: fallback},
 	}
-	if err := k.made(ctx); err != nil {
-		return nil, errors.Join(err, k.db.Close())
+	err := k.first(ctx)
+	for end := time.Now().Add(startTakes); kept.Lost(err) && time.Now().Before(end) && ctx.Err() == nil; err = k.first(ctx) {
+		time.Sleep(lookEvery) // no machine leads yet, or none that is reached
 	}
-	if err := k.look(ctx); err != nil {
+	if err != nil {
 		return nil, errors.Join(err, k.db.Close())
 	}
 	inside, stop := context.WithCancel(context.Background())
@@ -88,6 +90,14 @@ func (c *Client) Shops(ctx context.Context, fallback *tls.Config, log *slog.Logg
 		}
 	})
 	return k, nil
+}
+
+// first reads the directory, made where there is none.
+func (k *Keeper) first(ctx context.Context) error {
+	if err := k.made(ctx); err != nil {
+		return err
+	}
+	return k.look(ctx)
 }
 
 // made has the directory's tables be there.
