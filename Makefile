@@ -1,7 +1,7 @@
 # Two commands do everything on a fresh machine with Go, Node and make:
 #   make demo   installs, builds, starts with demo data, prints the address
 #   make test   installs Chromium without a window, ngspice, poppler and certutil from Debian if missing, runs all tests
-.PHONY: demo build test test-go test-web test-e2e test-cluster cluster cluster-rounds setup setup-cluster bench effort histories drawn kills fuzz audit shots generate clean
+.PHONY: demo build test test-go test-race test-ngspice test-web test-e2e test-cluster cluster cluster-rounds setup setup-cluster bench effort histories drawn kills fuzz audit shots generate clean
 .DEFAULT_GOAL := build
 SHELL := /bin/bash
 
@@ -56,7 +56,11 @@ setup-cluster:
 		$$as apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$as apt-get install -y -qq --no-install-recommends $$missing; \
 	fi
 
-test: setup test-go test-cluster test-web test-e2e
+# Two at a time: what works by itself beside what takes all processors.
+test: setup setup-cluster
+	@$(MAKE) --no-print-directory -j2 test-web test-go test-race test-ngspice
+	@$(MAKE) --no-print-directory test-cluster
+	@$(MAKE) --no-print-directory test-e2e
 
 # The store on the other engine, and machines that are lost while devices work.
 test-cluster: setup-cluster
@@ -74,12 +78,16 @@ test-go:
 	GOOS=js GOARCH=wasm go build ./core/... ./internal/phone
 	@# Vetted above: go test would do it once more, of everything that is built in.
 	go test -vet=off -skip AgainstNgspice ./...
-	@# What runs on several processors at once, and the fast packages, under the race detector.
+
+# What runs on several processors at once, and the fast packages, under the race detector.
+test-race:
 	go test -vet=off -race -short -run 'ThreeApart' ./core/call
 	go test -vet=off -race -run 'TestManyAtOnce|TestPool' ./internal/shops ./internal/desk
 	go test -vet=off -race -short ./core/job ./core/merge ./core/supply ./core/visit
 	go test -vet=off -race -run 'TestActsSettle|TestABoxNobodyDrew|TestWhy|TestOutcomes' ./core/diagnosis
-	@# By itself and at length: its log is the table of what was compared with ngspice.
+
+# By itself and at length: its log is the table of what was compared with ngspice.
+test-ngspice:
 	set -o pipefail; go test -vet=off -v -run AgainstNgspice ./core/network ./core/tester | grep -v -e '=== ' -e '--- PASS'
 
 test-web: web/node_modules/.done web/src/phone/phone.wasm

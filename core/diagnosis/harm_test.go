@@ -23,7 +23,7 @@ import (
 func TestProposedTestsHurtNobody(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 14))
 	states, silent := 0, 0
-	enough := 3000
+	enough := 1500
 	if os.Getenv("ELVAT_DRAWN") != "" { // make drawn
 		enough = 10000
 	}

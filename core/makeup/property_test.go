@@ -197,7 +197,7 @@ func drawDevice(r *rand.Rand, id string) *Device {
 // random. The finished plan is looked at through the circuit model and by
 // counting, not by how it was made.
 func TestNoPlanBreaksARule(t *testing.T) {
-	boxes := 5000
+	boxes := 2000
 	if os.Getenv("ELVAT_DRAWN") != "" { // make drawn
 		boxes = 10000
 	}
