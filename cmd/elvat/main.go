@@ -63,7 +63,7 @@ func newRoot() *cobra.Command {
 		importCommand(),
 		checkCommand(),
 		peopleCommand(),
-		shopsCommand(), clusterCommand(),
+		shopsCommand(), clusterCommand(), picturesCommand(),
 		tlsCommand(),
 	)
 	return root

@@ -81,7 +81,7 @@ func serveCommand() *cobra.Command {
 			if o.many.are() {
 				return serveShops(cmd, o)
 			}
-			s, err := store.Open(cmd.Context(), o.database)
+			s, err := openFile(cmd.Context(), o.database)
 			if err != nil {
 				return err
 			}

@@ -16,8 +16,10 @@ import (
 	"elvat/core/job"
 	"elvat/internal/archive"
 	"elvat/internal/cluster"
+	"elvat/internal/objects"
 	"elvat/internal/sealed"
 	"elvat/internal/server"
+	"elvat/internal/shops"
 	"elvat/internal/store"
 )
 
@@ -43,11 +45,33 @@ func openStore(ctx context.Context, place string, mayBeNew bool) (s *store.Store
 	if _, err := os.Stat(place); err != nil && !mayBeNew {
 		return nil, nil, fmt.Errorf("database %s: %w", place, err)
 	}
-	s, err = store.Open(ctx, place)
+	s, err = openFile(ctx, place)
 	if err != nil {
 		return nil, nil, err
 	}
 	return s, s.Close, nil
+}
+
+// openFile opens a shop's database file; its photographs are where its pictures.json says.
+func openFile(ctx context.Context, path string) (*store.Store, error) {
+	s, err := store.Open(ctx, path)
+	if err != nil {
+		return nil, err
+	}
+	settings, shop := picturesOfFile(path)
+	return objects.Told(s, settings, shop)
+}
+
+// picturesOfFile is where it is said where a database file's photographs are: beside it, or in the
+// folder of shops that it lies in.
+func picturesOfFile(path string) (settings, shop string) {
+	folder := filepath.Dir(path)
+	if filepath.Base(path) == shops.DatabaseFile {
+		if _, err := os.Stat(filepath.Join(folder, shops.SettingsFile)); err == nil {
+			return filepath.Join(filepath.Dir(folder), objects.File), filepath.Base(folder)
+		}
+	}
+	return objects.Beside(path), ""
 }
 
 // note writes down what was done on this machine, where nobody signs in.

@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"elvat/internal/kept"
+	"elvat/internal/objects"
 	"elvat/internal/shops"
 	"elvat/internal/store"
 	"elvat/internal/trust"
@@ -218,7 +219,11 @@ func (k *Keeper) Open(ctx context.Context, s shops.Shop) (*store.Store, error) {
 	if !ok {
 		return nil, shops.ErrUnknown
 	}
-	return k.client.Open(ctx, e.database)
+	kept, err := k.client.Open(ctx, e.database)
+	if err != nil {
+		return nil, err
+	}
+	return objects.Told(kept, filepath.Join(k.client.folder, objects.File), s.Name)
 }
 
 // Backups is the folder of the shop's backups on this machine.

@@ -57,6 +57,9 @@ func (s *calls) keepNoLonger(ctx context.Context, log *slog.Logger) {
 		if err := s.eraseOld(ctx); err != nil && ctx.Err() == nil {
 			log.Error("what is kept too long was not erased; it is tried again tomorrow", "error", err)
 		}
+		if _, err := s.store.SweepPictures(ctx, s.now()); err != nil && ctx.Err() == nil {
+			log.Error("photographs that nothing refers to; it is tried again tomorrow", "error", err)
+		}
 		select {
 		case <-ctx.Done():
 			return

@@ -72,7 +72,8 @@ type Server struct {
 // Daily does what is due once a day, for who has no time of their own: the backup, where the
 // newest is old enough and something was written since, and what is kept too long is erased.
 func (s *Server) Daily(ctx context.Context) error {
-	return errors.Join(s.calls.eraseOld(ctx), s.backups.makeDue(ctx, s.calls.store, s.calls.now()))
+	_, swept := s.calls.store.SweepPictures(ctx, s.calls.now())
+	return errors.Join(s.calls.eraseOld(ctx), swept, s.backups.makeDue(ctx, s.calls.store, s.calls.now()))
 }
 
 // Close ends what is done beside the requests, and waits for it.

@@ -14,6 +14,7 @@ import (
 	"sync"
 	"time"
 
+	"elvat/internal/objects"
 	"elvat/internal/store"
 	"elvat/internal/trust"
 )
@@ -47,14 +48,14 @@ func (k known) is(file fs.FileInfo) bool {
 
 // What lies in a shop's folder.
 const (
-	settingsFile = "shop.json"
-	databaseFile = "shop.db"
+	SettingsFile = "shop.json"
+	DatabaseFile = "shop.db"
 )
 
 // Database is the file of the shop's database: what is done with one shop's is done with it.
-func (f *Folder) Database(name string) string { return filepath.Join(f.Path, name, databaseFile) }
+func (f *Folder) Database(name string) string { return filepath.Join(f.Path, name, DatabaseFile) }
 
-func (f *Folder) settings(name string) string { return filepath.Join(f.Path, name, settingsFile) }
+func (f *Folder) settings(name string) string { return filepath.Join(f.Path, name, SettingsFile) }
 
 // Backups is the folder of the shop's backups.
 func (f *Folder) Backups(s Shop) string { return f.Database(s.Name) + "-backups" }
@@ -189,7 +190,11 @@ func (f *Folder) named(ctx context.Context, host string, again bool) (string, er
 
 // Open opens the shop's database.
 func (f *Folder) Open(ctx context.Context, s Shop) (*store.Store, error) {
-	return store.OpenLimited(ctx, f.Database(s.Name), s.Most.Pages())
+	kept, err := store.OpenLimited(ctx, f.Database(s.Name), s.Most.Pages())
+	if err != nil {
+		return nil, err
+	}
+	return objects.Told(kept, filepath.Join(f.Path, objects.File), s.Name)
 }
 
 // Trust is the shop's own authority, beside its database; nil where it has none.
@@ -285,7 +290,7 @@ func (f *Folder) write(s Shop) error {
 	if err != nil {
 		return err
 	}
-	part, err := os.CreateTemp(filepath.Join(f.Path, s.Name), "."+settingsFile+"-*") // its owner's alone
+	part, err := os.CreateTemp(filepath.Join(f.Path, s.Name), "."+SettingsFile+"-*") // its owner's alone
 	if err != nil {
 		return err
 	}
@@ -361,7 +366,7 @@ func (f *Folder) Move(ctx context.Context, name string, to *Folder) (err error) 
 	if err := private(part); err != nil {
 		return err
 	}
-	if err := sameTables(ctx, f.Database(name), filepath.Join(part, databaseFile)); err != nil {
+	if err := sameTables(ctx, f.Database(name), filepath.Join(part, DatabaseFile)); err != nil {
 		return err
 	}
 	if err := os.Rename(part, there); err != nil {

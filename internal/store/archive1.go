@@ -83,7 +83,7 @@ func writeThen(ctx context.Context, path string, do func(*Writer) error) (err er
 	if _, err := tx.ExecContext(ctx, "PRAGMA defer_foreign_keys = ON"); err != nil {
 		return errors.Join(err, tx.Rollback())
 	}
-	if err := do(&Writer{ctx, tx, tables1}); err != nil {
+	if err := do(&Writer{ctx: ctx, tx: tx, tables: tables1}); err != nil {
 		return errors.Join(err, tx.Rollback())
 	}
 	return tx.Commit()

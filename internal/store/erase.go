@@ -14,7 +14,9 @@ import (
 // out, together with the log that could bring it back. The record of the work stays. a is
 // written down as done on each call: phones fetch it anew.
 func (s *Store) EraseSite(ctx context.Context, site int64, a call.Action, at time.Time) error {
+	var refs [][]byte
 	err := s.InTransaction(ctx, func(ctx context.Context) error {
+		refs = nil
 		q := s.q(ctx)
 		name := fmt.Sprintf("%s, house %d", call.Erased, site)
 		if err := changed(q.ErasedSite(ctx, db.ErasedSiteParams{Name: name, ErasedAt: new(stamp(at)), ID: site})); err != nil {
@@ -25,6 +27,11 @@ func (s *Store) EraseSite(ctx context.Context, site int64, a call.Action, at tim
 			return err
 		}
 		for _, id := range calls {
+			of, err := s.refsOf(ctx, id)
+			if err != nil {
+				return err
+			}
+			refs = append(refs, of...)
 			if err := s.eraseCall(ctx, id, a); err != nil {
 				return fmt.Errorf("call %d: %w", id, err)
 			}
@@ -44,6 +51,9 @@ func (s *Store) EraseSite(ctx context.Context, site int64, a call.Action, at tim
 	})
 	if err != nil {
 		return err
+	}
+	if err := s.removeUnused(ctx, refs); err != nil {
+		return fmt.Errorf("the customer is erased; a photograph could not be removed now, and is within a day: %w", err)
 	}
 	if s.path == "" {
 		// A cluster cuts its log off itself; its index leaves words behind until it is written anew.

@@ -169,7 +169,11 @@ func (s *Store) Keep(
 		return s.keepDrill(ctx, before, next)
 	}
 	after := &Snapshot{Call: before.Call, Record: next, PanelVersion: before.PanelVersion}
-	err := s.InTransaction(ctx, func(ctx context.Context) error {
+	image, err := s.away(ctx, image) // beside the database: nobody waits for it there
+	if err != nil {
+		return nil, err
+	}
+	err = s.InTransaction(ctx, func(ctx context.Context) error {
 		id, err := s.addAction(ctx, before.ID, a)
 		if err != nil {
 			return err
@@ -469,11 +473,18 @@ func (s *Store) CallsOfRun(ctx context.Context, run, before int64, most int) ([]
 // Image is the image of a picture of the call.
 func (s *Store) Image(ctx context.Context, call int64, id string) ([]byte, error) {
 	image, err := s.q(ctx).Image(ctx, db.ImageParams{CallID: call, ID: id})
-	return image, found(err)
+	if err != nil {
+		return nil, found(err)
+	}
+	return s.picture(ctx, image)
 }
 
 // KeepImage keeps the image of a picture that is on the record and has none yet.
 func (s *Store) KeepImage(ctx context.Context, call int64, id string, image []byte) error {
+	image, err := s.away(ctx, image)
+	if err != nil {
+		return err
+	}
 	return s.q(ctx).KeepImage(ctx, db.KeepImageParams{Image: image, Call: call, ID: id})
 }
 

@@ -31,6 +31,7 @@ type Store struct {
 	db       *sql.DB
 	path     string    // of its file; "" where another engine keeps it
 	prepared *sync.Map // of *sql.Stmt, by query
+	pictures Pictures  // where photographs are kept; nil: in the database
 }
 
 // Open opens the database file, creating it or bringing its tables up to date
@@ -68,7 +69,7 @@ func open(ctx context.Context, db *sql.DB, called, path string) (*Store, error) 
 	if err := migrations.Up(ctx, db, path != ""); err != nil {
 		return nil, errors.Join(fmt.Errorf("%s: %w", called, Cause(err)), db.Close())
 	}
-	return &Store{db, path, &sync.Map{}}, nil
+	return &Store{db: db, path: path, prepared: &sync.Map{}}, nil
 }
 
 // private has the file, and what SQLite keeps beside it, be their owner's alone, also where

@@ -42,7 +42,7 @@ func SumsOf(ctx context.Context, path string) (map[string]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Store{db, path, &sync.Map{}}
+	s := &Store{db: db, path: path, prepared: &sync.Map{}}
 	if err := s.IntegrityCheck(ctx); err != nil {
 		return nil, errors.Join(fmt.Errorf("%s: %w", path, err), s.Close())
 	}

@@ -134,7 +134,10 @@ func (s *Store) readTables(
 		if err := rows.Scan(&call, &id, &picture); err != nil {
 			return err
 		}
-		if err := image(call, id, picture); err != nil {
+		if picture, err = s.picture(ctx, picture); err == nil {
+			err = image(call, id, picture)
+		}
+		if err != nil {
 			return err
 		}
 	}
@@ -200,6 +203,7 @@ type Writer struct {
 	ctx    context.Context
 	tx     *sql.Tx
 	tables []Table
+	away   func(context.Context, []byte) ([]byte, error)
 }
 
 // Tables are those that it writes, in an order in which they can be read in.
@@ -220,7 +224,7 @@ func (s *Store) WriteTables(ctx context.Context, do func(*Writer) error) error {
 		if _, err := tx.ExecContext(ctx, "PRAGMA defer_foreign_keys = ON"); err != nil {
 			return err
 		}
-		if err := do(&Writer{ctx, tx, Tables}); err != nil {
+		if err := do(&Writer{ctx, tx, Tables, s.away}); err != nil {
 			return Cause(err)
 		}
 		return s.readable(ctx)
@@ -393,6 +397,9 @@ func (w *Writer) Write(name string, row []byte, image func(call int64, id string
 			return errors.New("call_id, id: not a number and a text")
 		}
 		picture, err := image(call, id)
+		if err == nil {
+			picture, err = w.away(w.ctx, picture)
+		}
 		if err != nil {
 			return err
 		}
