@@ -424,24 +424,22 @@ func (k *Keeper) drop(ctx context.Context, name string) error {
 	return k.empty(ctx, e.database)
 }
 
-// empty drops every table of a database.
+// empty drops all that a database is made of, at once: until then it stays as closed as it was.
 func (k *Keeper) empty(ctx context.Context, database string) (err error) {
 	db := k.client.DB(database)
 	defer func() { err = errors.Join(err, db.Close()) }()
-	if _, err := db.ExecContext(ctx, "DROP TABLE IF EXISTS search"); err != nil {
-		return err
-	}
-	rows, err := db.QueryContext(ctx, "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite_%'")
+	rows, err := db.QueryContext(ctx, `SELECT type, name FROM sqlite_schema WHERE type = 'trigger'
+		OR type = 'table' AND name NOT LIKE 'sqlite\_%' ESCAPE '\' AND name NOT LIKE 'search\_%' ESCAPE '\' ORDER BY type DESC, rowid DESC`)
 	if err != nil {
 		return err
 	}
-	var names []string
+	var drop []string
 	for rows.Next() {
-		var name string
-		if err := rows.Scan(&name); err != nil {
+		var kind, name string
+		if err := rows.Scan(&kind, &name); err != nil {
 			return errors.Join(err, rows.Close())
 		}
-		names = append(names, name)
+		drop = append(drop, "DROP "+strings.ToUpper(kind)+` "`+strings.ReplaceAll(name, `"`, `""`)+`"`)
 	}
 	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
 		return err
@@ -450,12 +448,9 @@ func (k *Keeper) empty(ctx context.Context, database string) (err error) {
 	if err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, "PRAGMA defer_foreign_keys = ON"); err != nil {
-		return errors.Join(err, tx.Rollback())
-	}
-	for _, name := range names {
-		if _, err := tx.ExecContext(ctx, `DROP TABLE "`+strings.ReplaceAll(name, `"`, `""`)+`"`); err != nil {
-			return errors.Join(err, tx.Rollback())
+	for _, statement := range append([]string{"PRAGMA defer_foreign_keys = ON"}, drop...) {
+		if _, err := tx.ExecContext(ctx, statement); err != nil {
+			return errors.Join(fmt.Errorf("%s: %w", statement, err), tx.Rollback())
 		}
 	}
 	return tx.Commit()

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"elvat/core/call"
 	"elvat/internal/store"
 )
 
@@ -216,5 +217,32 @@ func TestFull(t *testing.T) {
 	s = open(t, path)
 	require.NoError(t, add(s), "room was made")
 	_, err = s.Call(ctx, id)
+	require.NoError(t, err)
+}
+
+// TestFrozen: a frozen database takes no write until it is thawed, says why, and can be read and
+// copied; frozen twice it is thawed once.
+func TestFrozen(t *testing.T) {
+	s, id, _ := withCall(t)
+	ctx := t.Context()
+	was, err := s.Sums(ctx)
+	require.NoError(t, err)
+	for range 2 {
+		require.NoError(t, s.Freeze(ctx, "it is 'being' moved"))
+	}
+	_, err = s.AddSite(ctx, store.Site{Name: "New", CreatedAt: noon})
+	require.Error(t, err)
+	_, err = try(s, id, call.Command{ID: "command-frozen", At: noon, Do: lamp("reading-1", "R1")})
+	require.Error(t, err)
+	require.ErrorContains(t, s.Set(ctx, "house", []byte("{}")), "it is 'being' moved")
+	to := open(t, filepath.Join(t.TempDir(), "copy.db"))
+	require.NoError(t, s.CopyInto(ctx, to))
+	is, err := to.Sums(ctx)
+	require.NoError(t, err)
+	require.NoError(t, store.Differ(was, is))
+	_, err = to.AddSite(ctx, store.Site{Name: "New", CreatedAt: noon})
+	require.NoError(t, err, "the copy takes writes")
+	require.NoError(t, s.Thaw(ctx))
+	_, err = s.AddSite(ctx, store.Site{Name: "New", CreatedAt: noon})
 	require.NoError(t, err)
 }

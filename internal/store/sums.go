@@ -192,7 +192,7 @@ func (s *Store) Freeze(ctx context.Context, why string) error {
 					"CREATE TRIGGER %s BEFORE %s ON %s BEGIN SELECT RAISE(ABORT, '%s'); END",
 					quoted(frozen+t+"_"+strings.ToLower(how)), how, quoted(t), strings.ReplaceAll(why, "'", "''"),
 				)
-				if _, err := s.on(ctx).ExecContext(ctx, statement); err != nil {
+				if err := s.define(ctx, statement); err != nil {
 					return err
 				}
 			}
@@ -203,6 +203,17 @@ func (s *Store) Freeze(ctx context.Context, why string) error {
 
 // frozen begins the names of the triggers that keep a database as it is.
 const frozen = "frozen_"
+
+// define changes what the database is made of, in the transaction of the context. It is not prepared
+// before: another connection does not see yet what was changed in this one.
+func (s *Store) define(ctx context.Context, statement string) error {
+	tx, ok := ctx.Value(transactionKey{}).(*sql.Tx)
+	if !ok {
+		return errors.New("no transaction is open")
+	}
+	_, err := tx.ExecContext(ctx, statement)
+	return err
+}
 
 // Thaw takes writes again.
 func (s *Store) Thaw(ctx context.Context) error { return s.InTransaction(ctx, s.thaw) }
@@ -224,7 +235,7 @@ func (s *Store) thaw(ctx context.Context) error {
 		return err
 	}
 	for _, name := range names {
-		if _, err := s.on(ctx).ExecContext(ctx, "DROP TRIGGER "+quoted(name)); err != nil {
+		if err := s.define(ctx, "DROP TRIGGER "+quoted(name)); err != nil {
 			return err
 		}
 	}
