@@ -240,7 +240,7 @@ func clusterRounds(t *testing.T) int {
 }
 
 // A register is what the devices set and read of one call: its name.
-type register struct{ set, value string }
+type register struct{ set string }
 
 // model is a register that shows what was set last.
 var model = porcupine.Model{

@@ -63,7 +63,7 @@ func newRoot() *cobra.Command {
 		importCommand(),
 		checkCommand(),
 		peopleCommand(),
-		shopsCommand(), clusterCommand(), picturesCommand(),
+		shopsCommand(), clusterCommand(), picturesCommand(), placeCommand(),
 		tlsCommand(),
 	)
 	return root

@@ -44,9 +44,6 @@ type Client struct {
 	dial   client.DialFunc
 	driver *dqlite.Driver
 	polls  *polls
-
-	mu   sync.Mutex
-	open []*sql.DB
 }
 
 const (
@@ -318,7 +315,6 @@ const handOver = 5 * time.Second
 func (n *Node) Close() error {
 	ctx, cancel := context.WithTimeout(context.Background(), handOver)
 	defer cancel()
-	handed := n.app.Handover(ctx) // the last of a cluster has nobody to hand over to
-	_ = handed
+	_ = n.app.Handover(ctx) // the last of a cluster has nobody to hand over to
 	return errors.Join(n.Client.Close(), n.app.Close())
 }

@@ -46,7 +46,7 @@ func (k known) is(file fs.FileInfo) bool {
 	return k.from != nil && os.SameFile(k.from, file) && k.from.ModTime().Equal(file.ModTime()) && k.from.Size() == file.Size()
 }
 
-// What lies in a shop's folder.
+// What lies in a shop's folder: how it is reached, and its database.
 const (
 	SettingsFile = "shop.json"
 	DatabaseFile = "shop.db"
