@@ -117,7 +117,7 @@ func (h *Host) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	var shut closed
 	switch {
 	case errors.Is(err, ErrNoHost):
-		refuse(w, r, http.StatusMisdirectedRequest, "no-such-shop", ErrNoHost.Error())
+		refuse(w, r, http.StatusMisdirectedRequest, "no-such-shop", "no shop is reached by this name: look at the address once more, or ask the shop for its own")
 	case errors.As(err, &shut):
 		refuse(w, r, http.StatusServiceUnavailable, "shop-closed", shut.Error())
 	case errors.Is(err, errMany):
