@@ -1,6 +1,6 @@
 # Two commands do everything on a fresh machine with Go, Node and make:
 #   make demo   installs, builds, starts with demo data, prints the address
-#   make test   installs Chromium without a window, ngspice, poppler and certutil from Debian if missing, runs all tests
+#   make test   installs Chromium without a window, ngspice, poppler, certutil and dqlite from Debian if missing, runs all tests
 .PHONY: demo build test test-go test-race test-ngspice test-web test-e2e test-cluster cluster cluster-rounds setup setup-cluster bench effort histories drawn kills fuzz audit shots generate clean
 .DEFAULT_GOAL := build
 SHELL := /bin/bash
@@ -145,10 +145,12 @@ audit: build
 
 # Figures for docs/performance.md: core benchmarks, the screens and fifty users on years of
 # history, then tap to updated suspects in the browser.
-bench: setup build e2e/node_modules/.done
+bench: setup setup-cluster build e2e/node_modules/.done
 	go test -run '^$$' -bench . -benchmem ./core/...
 	ELVAT_YEARS=$(YEARS) go test -run '^$$' -bench Screens -benchtime 300x ./cmd/elvat
 	ELVAT_YEARS=$(YEARS) go test -v -run '^$$' -bench FiftyUsers -timeout 30m ./cmd/elvat
+	ELVAT_SHOPS=1000 go test -v -run '^$$' -bench 'Shops$$' -benchtime 1x -timeout 30m ./cmd/elvat
+	$(CLUSTER) go test $(CLUSTERTAGS) -run '^$$' -bench Cluster -benchtime 1500x ./internal/cluster
 	cd e2e && npm run --silent latency
 
 # Pictures of the main views from the demo data, in docs/screenshots.

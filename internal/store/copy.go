@@ -27,6 +27,9 @@ func (s *Store) copyTo(ctx context.Context, path string) error {
 const (
 	mostCopiedRows  = 500
 	mostCopiedBytes = 1 << 20
+	// mostValues are those of one statement: more are asked and answered in one go, and a cluster
+	// takes 255 at most.
+	mostValues = 250
 )
 
 // CopyInto copies every row of every table, as they are at one moment, into an empty database,
@@ -79,7 +82,9 @@ func (s *Store) copyTable(ctx context.Context, table string, to *Store) error {
 	if err != nil {
 		return err
 	}
-	insert := "INSERT INTO " + quoted(table) + " (" + quoted(columns...) + ") VALUES (?" + strings.Repeat(", ?", len(columns)-1) + ")"
+	one := "(?" + strings.Repeat(", ?", len(columns)-1) + ")"
+	insert := "INSERT INTO " + quoted(table) + " (" + quoted(columns...) + ") VALUES " + one
+	atOnce := max(1, mostValues/len(columns))
 	outside := context.WithValue(ctx, transactionKey{}, nil) // of the other database
 	if table == "sqlite_sequence" {
 		if _, err := to.on(outside).ExecContext(outside, "DELETE FROM sqlite_sequence"); err != nil {
@@ -93,8 +98,9 @@ func (s *Store) copyTable(ctx context.Context, table string, to *Store) error {
 			return nil
 		}
 		err := to.InTransaction(outside, func(ctx context.Context) error {
-			for _, row := range batch {
-				if _, err := to.on(ctx).ExecContext(ctx, insert, row...); err != nil {
+			for some := range slices.Chunk(batch, atOnce) {
+				statement := insert + strings.Repeat(", "+one, len(some)-1)
+				if _, err := to.on(ctx).ExecContext(ctx, statement, slices.Concat(some...)...); err != nil {
 					return err
 				}
 			}
