@@ -121,7 +121,7 @@ histories: setup build e2e/node_modules/.done
 drawn:
 	ELVAT_DRAWN=1 go test -v -timeout 30m -run 'NoPlanBreaksARule|ProposedTestsHurtNobody|TestShip|TestScenesAgainstNgspice' ./core/makeup ./core/diagnosis ./core/drill ./core/tester
 
-# Kill -9 in the middle of writes, at length: what make test does thirty times.
+# Kill -9 in the middle of writes, at length: what make test does twenty times.
 kills:
 	ELVAT_KILLS=1000 go test -run KilledInTheMiddle -timeout 60m -v ./cmd/elvat
 

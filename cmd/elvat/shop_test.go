@@ -41,14 +41,14 @@ func started(t testing.TB, args ...string) (*exec.Cmd, string) {
 	return cmd, strings.TrimSpace(line[strings.Index(line, "http"):])
 }
 
-// rounds of kill -9 in the middle of writes: 30, or ELVAT_KILLS (make kills).
+// rounds of kill -9 in the middle of writes: 20, or ELVAT_KILLS (make kills).
 func rounds(t *testing.T) int {
 	if text := os.Getenv("ELVAT_KILLS"); text != "" {
 		n, err := strconv.Atoi(text)
 		require.NoError(t, err)
 		return n
 	}
-	return 30
+	return 20
 }
 
 // slowEvery is how often what takes long is done beside: reading an archive in, backups.

@@ -171,7 +171,7 @@ func TestLooseJointsOfAnyResistance(t *testing.T) {
 // with one or two faults would, comes to an end, and there is always something.
 func TestNeverEmptyNeverForever(t *testing.T) {
 	r := rand.New(rand.NewPCG(8, 15))
-	for round := range 25 {
+	for round := range 15 {
 		c := draw.Circuit(r, draw.Options{Boxes: 2 + r.IntN(4), Plain: true})
 		e := engine(t, c)
 		readings := []tester.Reading{}
