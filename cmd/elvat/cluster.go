@@ -94,6 +94,21 @@ func clusterCommand() *cobra.Command {
 			})
 		},
 	}
-	top.AddCommand(mk, invite, status, compare, drain, remove, demoCluster())
+	var from string
+	restore := &cobra.Command{
+		Use: "restore FOLDER", Short: "Make every shop anew from the newest backups of a node's folder, as of a cluster that is lost", Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			return restoreAll(cmd, args[0], from, func(shop, backup string) {
+				if backup == "" {
+					fmt.Fprintf(cmd.OutOrStdout(), "%s is in the cluster already, and stays as it is\n", shop)
+				} else {
+					fmt.Fprintf(cmd.OutOrStdout(), "%s goes on with %s\n", shop, backup)
+				}
+			})
+		},
+	}
+	restore.Flags().StringVar(&from, "from", "", "folder of a node, with the backups in it")
+	_ = restore.MarkFlagRequired("from") // there is such a flag
+	top.AddCommand(restore, mk, invite, status, compare, drain, remove, demoCluster())
 	return top
 }

@@ -8,10 +8,13 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"os"
+	"path/filepath"
 
 	"github.com/spf13/cobra"
 
 	"elvat/internal/cluster"
+	"elvat/internal/sealed"
 	"elvat/internal/shops"
 	"elvat/internal/store"
 )
@@ -83,6 +86,42 @@ func restoreIntoCluster(cmd *cobra.Command, backup, folder, shop string) (err er
 	}
 	_, err = fmt.Fprintf(cmd.OutOrStdout(), "%s goes on with %s; what was there is kept in the cluster as %s\n", shop, backup, was)
 	return err
+}
+
+// restoreAll restores all shops of a node's folder; the passphrase is asked for once, where backups
+// are encrypted.
+func restoreAll(cmd *cobra.Command, folder, from string, told func(shop, backup string)) (err error) {
+	d, done, err := shopsOfCluster(cmd.Context(), folder)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, done()) }()
+	k, ok := d.(*cluster.Keeper)
+	if !ok {
+		return errors.ErrUnsupported
+	}
+	beside, err := os.MkdirTemp(folder, "elvat-unsealed-")
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, os.RemoveAll(beside)) }()
+	passphrase := ""
+	return k.RestoreAll(cmd.Context(), from, func(path string) (string, error) {
+		is, err := sealed.Is(path)
+		if err != nil || !is {
+			return path, err
+		}
+		if passphrase == "" {
+			if passphrase, err = readPassphrase(cmd); err != nil {
+				return "", err
+			}
+		}
+		plain := filepath.Join(beside, "plain")
+		if err := os.Remove(plain); err != nil && !errors.Is(err, os.ErrNotExist) {
+			return "", err
+		}
+		return plain, sealed.Opened(path, plain, passphrase)
+	}, told)
 }
 
 func clusterMembers(ctx context.Context, folder string) (all []cluster.Member, err error) {

@@ -38,6 +38,10 @@ func compareMembers(context.Context, string, func(string, int)) error { return c
 func drainMember(context.Context, string, string) error               { return cluster.ErrNoCluster }
 func removeMember(context.Context, string, string) error              { return cluster.ErrNoCluster }
 
+func restoreAll(*cobra.Command, string, string, func(shop, backup string)) error {
+	return cluster.ErrNoCluster
+}
+
 func demoCluster() *cobra.Command {
 	return &cobra.Command{Use: "demo", Short: "Three machines on this one: " + cluster.ErrNoCluster.Error(), RunE: func(*cobra.Command, []string) error { return cluster.ErrNoCluster }}
 }

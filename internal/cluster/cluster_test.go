@@ -291,6 +291,63 @@ func TestPutBack(t *testing.T) {
 	assert.Len(t, hits, 1)
 }
 
+// TestAllRestored: a cluster is lost with all its machines but for one's folder; from the backups
+// there every shop goes on in a new cluster, reached as before.
+func TestAllRestored(t *testing.T) {
+	folder := t.TempDir()
+	at := free(t)
+	require.NoError(t, cluster.MakeKeys(folder, at, time.Now()))
+	lost, err := cluster.Start(t.Context(), cluster.Options{Folder: folder, Address: at, Log: quiet()})
+	require.NoError(t, err)
+	k, err := lost.Shops(t.Context(), nil, quiet())
+	require.NoError(t, err)
+	was := map[string]map[string]string{}
+	for _, name := range []string{"north", "south"} {
+		s := shops.Shop{Name: name, Title: "The " + name, Hosts: []string{name + ".example"}}
+		require.NoError(t, k.Make(t.Context(), s, func(s *store.Store) error { return demo.Fill(t.Context(), s, time.Now()) }))
+		kept, err := k.Open(t.Context(), s)
+		require.NoError(t, err)
+		for range 2 { // the newest counts
+			_, err = kept.AddSite(t.Context(), store.Site{Name: "The " + name + " house", CreatedAt: time.Now()})
+			require.NoError(t, err)
+			require.NoError(t, kept.BackupInto(t.Context(), k.Backups(s), 9, time.Now(), ""))
+			time.Sleep(1100 * time.Millisecond) // backups have the second in their names
+		}
+		was[name], err = kept.Sums(t.Context())
+		require.NoError(t, err)
+		require.NoError(t, kept.Close())
+	}
+	gone := shops.Shop{Name: "gone", Title: "Gone", Hosts: []string{"gone.example"}}
+	require.NoError(t, k.Make(t.Context(), gone, nil))
+	require.NoError(t, k.Remove(t.Context(), "gone", func(*store.Store) error { return nil }))
+	require.NoError(t, k.End())
+	require.NoError(t, lost.Close())
+
+	again := nodes(t, 1)[0]
+	to, err := again.Shops(t.Context(), nil, quiet())
+	require.NoError(t, err)
+	defer to.End()
+	told := map[string]string{}
+	plain := func(path string) (string, error) { return path, nil }
+	for range 2 { // the second time they are there
+		require.NoError(t, to.RestoreAll(t.Context(), folder, plain, func(shop, backup string) { told[shop] += backup + ";" }))
+	}
+	assert.Regexp(t, `^elvat-\S+\.db;;$`, told["north"])
+	assert.NotContains(t, told, "gone", "it was removed before")
+	for name := range was {
+		s, err := to.Reached(t.Context(), name+".example")
+		require.NoError(t, err)
+		assert.Equal(t, "The "+name, s.Title)
+		kept, err := to.Open(t.Context(), s)
+		require.NoError(t, err)
+		is, err := kept.Sums(t.Context())
+		require.NoError(t, err)
+		require.NoError(t, store.Differ(was[name], is))
+		require.NoError(t, kept.Close())
+	}
+	require.ErrorContains(t, to.RestoreAll(t.Context(), t.TempDir(), plain, nil), "shops")
+}
+
 // TestKeys: nobody without a key of the cluster's authority is let in, and no key is overwritten.
 func TestKeys(t *testing.T) {
 	n := nodes(t, 1)

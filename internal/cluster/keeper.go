@@ -9,6 +9,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"path/filepath"
 	"slices"
@@ -42,6 +43,7 @@ INSERT INTO changes (id, n) VALUES (1, 0) ON CONFLICT DO NOTHING;
 // A Keeper keeps shops in the cluster: a database each, and one that says which there are.
 type Keeper struct {
 	client *Client
+	notes  bool // this machine is one of the cluster, and makes backups
 	db     *sql.DB
 	local  *shops.Folder // what a shop has on this machine: its backups and its keys
 	log    *slog.Logger
@@ -62,11 +64,20 @@ type entry struct {
 // lookEvery is how often it is looked whether the directory has changed. Assumption.
 const lookEvery = time.Second
 
+// Shops are the shops of the cluster, served by this machine.
+func (n *Node) Shops(ctx context.Context, fallback *tls.Config, log *slog.Logger) (*Keeper, error) {
+	return n.shops(ctx, fallback, log, true)
+}
+
 // Shops are the shops of the cluster. fallback is what is shown over TLS by one that has no keys
 // of its own on this machine; nil: it makes some.
 func (c *Client) Shops(ctx context.Context, fallback *tls.Config, log *slog.Logger) (*Keeper, error) {
+	return c.shops(ctx, fallback, log, false)
+}
+
+func (c *Client) shops(ctx context.Context, fallback *tls.Config, log *slog.Logger, notes bool) (*Keeper, error) {
 	k := &Keeper{
-		client: c, db: c.DB(directoryDB), log: log, seen: -1,
+		client: c, notes: notes, db: c.DB(directoryDB), log: log, seen: -1,
 		local: &shops.Folder{Path: filepath.Join(c.folder, "shops"), Fallback: fallback},
 	}
 	err := k.first(ctx)
@@ -136,8 +147,78 @@ func (k *Keeper) look(ctx context.Context) error {
 		return err
 	}
 	k.mu.Lock()
-	defer k.mu.Unlock()
+	was := k.all
 	k.all, k.seen = all, n
+	k.mu.Unlock()
+	return k.note(ctx, was, all)
+}
+
+// note writes down beside this machine's backups what shops they are of: in a cluster that is lost
+// nobody else says so.
+func (k *Keeper) note(ctx context.Context, was, all []entry) error {
+	if !k.notes {
+		return nil
+	}
+	noted, err := k.local.All(ctx)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	for _, s := range noted {
+		if !slices.ContainsFunc(all, func(e entry) bool { return e.Name == s.Name }) {
+			if err := k.local.Forget(s.Name); err != nil {
+				return err
+			}
+		}
+	}
+	for _, e := range all {
+		if slices.ContainsFunc(was, func(w entry) bool { return w.Name == e.Name && w.Version == e.Version }) {
+			continue
+		}
+		if err := k.local.Note(e.Shop); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// RestoreAll makes every shop that the folder of a node knows of, such as one of a cluster that is
+// lost, anew from its newest backup there; those that this cluster has already stay. opened is a
+// backup as a plain database file, where it was encrypted. told is told of each, with no backup of
+// one that stays.
+func (k *Keeper) RestoreAll(ctx context.Context, from string, opened func(path string) (string, error), told func(shop, backup string)) error {
+	folder := &shops.Folder{Path: filepath.Join(from, "shops")}
+	all, err := folder.All(ctx)
+	if err != nil {
+		return err
+	}
+	if len(all) == 0 {
+		return fmt.Errorf("%s: no shops are known there", folder.Path)
+	}
+	for _, s := range all {
+		if _, there := k.named(s.Name); there {
+			told(s.Name, "")
+			continue
+		}
+		backups, err := store.Backups(folder.Backups(s))
+		if err != nil {
+			return err
+		}
+		if len(backups) == 0 {
+			return fmt.Errorf("%s: no backup in %s", s.Name, folder.Backups(s))
+		}
+		path, err := opened(filepath.Join(folder.Backups(s), backups[0].Name))
+		if err != nil {
+			return fmt.Errorf("%s: %w", s.Name, err)
+		}
+		if err := store.Check(ctx, path); err != nil {
+			return fmt.Errorf("%s: %w", s.Name, err)
+		}
+		s.Closed = ""
+		if err := k.Make(ctx, s, func(to *store.Store) error { return store.CopyFile(ctx, path, to) }); err != nil {
+			return fmt.Errorf("%s: %w", s.Name, err)
+		}
+		told(s.Name, backups[0].Name)
+	}
 	return nil
 }
 

@@ -284,6 +284,18 @@ func (f *Folder) may(ctx context.Context, s *Shop) error {
 	return Taken(all, *s)
 }
 
+// Note writes down how a shop is reached, beside what this machine has of it: of a shop that is kept
+// elsewhere, so that its backups here say what they are of.
+func (f *Folder) Note(s Shop) error {
+	if err := os.MkdirAll(filepath.Join(f.Path, s.Name), 0o700); err != nil {
+		return err
+	}
+	return f.write(s)
+}
+
+// Forget takes away how a shop is reached; what else this machine has of it, as its backups, stays.
+func (f *Folder) Forget(name string) error { return os.Remove(f.settings(name)) }
+
 // write has the settings be there whole or not at all.
 func (f *Folder) write(s Shop) error {
 	data, err := json.MarshalIndent(s, "", "  ")
