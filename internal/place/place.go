@@ -124,9 +124,10 @@ var ErrFull = errors.New("no cluster has room: add one first")
 // emptiest is the cluster on which so many megabytes more leave the smallest share used.
 func (d *Directory) emptiest(used map[string]int, megabytes int, but string) (string, error) {
 	best, least := "", roomBelow
-	for _, name := range slices.Sorted(maps.Keys(d.Clusters)) {
-		share := float64(used[name]+megabytes) / float64(d.Clusters[name].Megabytes)
-		if name != but && share <= least && (best == "" || share < least) {
+	for name, c := range d.Clusters {
+		share := float64(used[name]+megabytes) / float64(c.Megabytes)
+		// Of two that are as empty, the first by name.
+		if name != but && (share < least || share == least && (best == "" || name < best)) {
 			best, least = name, share
 		}
 	}
@@ -168,17 +169,22 @@ type Move struct {
 // each to where there is room. ErrFull beside what can be moved, where there is not enough room.
 func (d *Directory) Plan() (moves []Move, err error) {
 	used := d.used()
-	for _, from := range slices.Sorted(maps.Keys(d.Clusters)) {
-		most := float64(d.Clusters[from].Megabytes)
-		if float64(used[from]) <= fullAbove*most {
-			continue
+	full := map[string][]Move{} // the shops of clusters that are too full
+	for name, share := range used {
+		if float64(share) > fullAbove*float64(d.Clusters[name].Megabytes) {
+			full[name] = nil
 		}
-		var on []Move
-		for name, s := range d.Shops {
-			if s.Cluster == from {
-				on = append(on, Move{Shop: name, From: from, Megabytes: s.Megabytes})
-			}
+	}
+	if len(full) == 0 {
+		return nil, nil
+	}
+	for name, s := range d.Shops {
+		if on, is := full[s.Cluster]; is {
+			full[s.Cluster] = append(on, Move{Shop: name, From: s.Cluster, Megabytes: s.Megabytes})
 		}
+	}
+	for _, from := range slices.Sorted(maps.Keys(full)) {
+		most, on := float64(d.Clusters[from].Megabytes), full[from]
 		// Large ones first: few are closed for a moment.
 		slices.SortFunc(on, func(a, b Move) int {
 			return cmp.Or(b.Megabytes-a.Megabytes, strings.Compare(a.Shop, b.Shop))
@@ -190,6 +196,9 @@ func (d *Directory) Plan() (moves []Move, err error) {
 			to, problem := d.emptiest(used, m.Megabytes, from)
 			if problem != nil {
 				err = problem
+				if _, none := d.emptiest(used, 1, from); none != nil {
+					break
+				}
 				continue // a smaller one may find room
 			}
 			m.To = to
