@@ -97,7 +97,7 @@ func simulatePlaces() *cobra.Command {
 	}
 	cmd.Flags().IntVar(&shops, "shops", 100_000, "how many, coming evenly over the years")
 	cmd.Flags().IntVar(&years, "years", 5, "over how many years")
-	cmd.Flags().IntVar(&megabytes, "megabytes", 48_000, "of databases that a cluster may hold")
+	cmd.Flags().IntVar(&megabytes, "megabytes", 24_000, "of databases that a cluster may hold")
 	cmd.Flags().Uint64Var(&seed, "seed", 1, "the same seed draws the same shops")
 	return cmd
 }
