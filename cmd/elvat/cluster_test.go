@@ -52,15 +52,18 @@ func newMachines(t testing.TB, n int) *machines {
 		folder = kept
 	}
 	m := &machines{t: t, folder: folder, process: make([]*exec.Cmd, n)}
-	m.apart = m.network(n) == nil
-	if !m.apart {
-		t.Log("no network namespaces: links are not cut")
+	scheme := "https"
+	if err := m.network(n); err != nil { // ELVAT_LOOPBACK has it so where there are namespaces
+		t.Logf("no network namespaces, links are not cut: %v", err)
+		scheme = "http" // one's own machine is served without TLS
 		for i := range n {
 			m.at = append(m.at, fmt.Sprintf("127.0.0.%d", 31+i))
 		}
+	} else {
+		m.apart = true
 	}
 	for i := range n {
-		m.serves = append(m.serves, "https://"+net.JoinHostPort(m.at[i], "8443"))
+		m.serves = append(m.serves, scheme+"://"+net.JoinHostPort(m.at[i], "8443"))
 		folder := m.node(i)
 		if i == 0 {
 			m.must("cluster", "make", folder, "--node", m.address(i))
@@ -75,6 +78,9 @@ func newMachines(t testing.TB, n int) *machines {
 // network makes a namespace for each, on one bridge. It goes with the test: who asks after gets an
 // answer of whatever else is reached there.
 func (m *machines) network(n int) (err error) {
+	if os.Getenv("ELVAT_LOOPBACK") != "" {
+		return errors.ErrUnsupported
+	}
 	name := fmt.Sprintf("ev%d", os.Getpid()%10000)
 	subnet := fmt.Sprintf("10.213.%d", os.Getpid()%250)
 	made := [][]string{}
@@ -213,7 +219,7 @@ func (d *device) do(method, path, body string) string {
 	start := time.Now()
 	for {
 		status, answer, err := d.ask(d.m.serves[d.now], method, path, body)
-		if err == nil && status < 500 && status != 429 {
+		if err == nil && status < 500 && status != 421 && status != 429 {
 			if status >= 400 || strings.Contains(answer, `"done":false`) {
 				assert.Fail(d.m.t, "refused", "%s %s %s: %d %s", method, path, body, status, answer)
 			}
