@@ -52,7 +52,7 @@ func clusterCommand() *cobra.Command {
 				return err
 			}
 			w := tabwriter.NewWriter(cmd.OutOrStdout(), 0, 8, 2, ' ', 0)
-			lost := 0
+			voters := 0
 			for _, m := range all {
 				role, answers := m.Role, "does not answer"
 				if m.Leader {
@@ -60,19 +60,14 @@ func clusterCommand() *cobra.Command {
 				}
 				if m.Reached {
 					answers = fmt.Sprintf("answers in %v", m.Took.Round(100*time.Microsecond))
-				} else if m.Role == "voter" {
-					lost++
+				}
+				if m.Role == "voter" {
+					voters++
 				}
 				fmt.Fprintf(w, "%s\t%s\t%s\n", m.Address, role, answers)
 			}
 			if err := w.Flush(); err != nil {
 				return err
-			}
-			voters := 0
-			for _, m := range all {
-				if m.Role == "voter" {
-					voters++
-				}
 			}
 			_, err = fmt.Fprintf(cmd.OutOrStdout(), "%d voters; it goes on while %d of them answer\n", voters, voters/2+1)
 			return err

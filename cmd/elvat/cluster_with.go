@@ -37,6 +37,14 @@ func startNode(ctx context.Context, o manyOptions, fallback *tls.Config, log *sl
 
 // shopsOfCluster reaches the cluster that the folder's node belongs to.
 func shopsOfCluster(ctx context.Context, folder string) (shops.Directory, func() error, error) {
+	k, done, err := keeperOf(ctx, folder)
+	if err != nil {
+		return nil, nil, err
+	}
+	return k, done, nil
+}
+
+func keeperOf(ctx context.Context, folder string) (*cluster.Keeper, func() error, error) {
 	c, err := cluster.Connect(folder)
 	if err != nil {
 		return nil, nil, err
@@ -46,6 +54,15 @@ func shopsOfCluster(ctx context.Context, folder string) (shops.Directory, func()
 		return nil, nil, errors.Join(err, c.Close())
 	}
 	return k, func() error { return errors.Join(k.End(), c.Close()) }, nil
+}
+
+// withKeeper has something done with the cluster's shops.
+func withKeeper(ctx context.Context, folder string, do func(*cluster.Keeper) error) error {
+	k, done, err := keeperOf(ctx, folder)
+	if err != nil {
+		return err
+	}
+	return errors.Join(do(k), done())
 }
 
 func storeInCluster(ctx context.Context, folder, shop string) (*store.Store, func() error, error) {
@@ -66,47 +83,31 @@ func storeInCluster(ctx context.Context, folder, shop string) (*store.Store, fun
 
 // restoreIntoCluster has a shop of the cluster go on with what a backup holds; one that there is
 // not is made by elvat shops make first.
-func restoreIntoCluster(cmd *cobra.Command, backup, folder, shop string) (err error) {
+func restoreIntoCluster(cmd *cobra.Command, backup, folder, shop string) error {
 	ctx := cmd.Context()
 	if err := store.Check(ctx, backup); err != nil {
 		return fmt.Errorf("nothing was changed: %w", err)
 	}
-	d, done, err := shopsOfCluster(ctx, folder)
-	if err != nil {
+	return withKeeper(ctx, folder, func(k *cluster.Keeper) error {
+		was, err := k.PutBack(ctx, shop, func(to *store.Store) error { return store.CopyFile(ctx, backup, to) })
+		if err != nil {
+			return fmt.Errorf("nothing was changed: %w", err)
+		}
+		_, err = fmt.Fprintf(cmd.OutOrStdout(), "%s goes on with %s; what was there is kept in the cluster as %s\n", shop, backup, was)
 		return err
-	}
-	defer func() { err = errors.Join(err, done()) }()
-	k, ok := d.(*cluster.Keeper)
-	if !ok {
-		return errors.ErrUnsupported
-	}
-	was, err := k.PutBack(ctx, shop, func(to *store.Store) error { return store.CopyFile(ctx, backup, to) })
-	if err != nil {
-		return fmt.Errorf("nothing was changed: %w", err)
-	}
-	_, err = fmt.Fprintf(cmd.OutOrStdout(), "%s goes on with %s; what was there is kept in the cluster as %s\n", shop, backup, was)
-	return err
+	})
 }
 
 // restoreAll restores all shops of a node's folder; the passphrase is asked for once, where backups
 // are encrypted.
 func restoreAll(cmd *cobra.Command, folder, from string, told func(shop, backup string)) (err error) {
-	d, done, err := shopsOfCluster(cmd.Context(), folder)
-	if err != nil {
-		return err
-	}
-	defer func() { err = errors.Join(err, done()) }()
-	k, ok := d.(*cluster.Keeper)
-	if !ok {
-		return errors.ErrUnsupported
-	}
 	beside, err := os.MkdirTemp(folder, "elvat-unsealed-")
 	if err != nil {
 		return err
 	}
 	defer func() { err = errors.Join(err, os.RemoveAll(beside)) }()
 	passphrase := ""
-	return k.RestoreAll(cmd.Context(), from, func(path string) (string, error) {
+	opened := func(path string) (string, error) {
 		is, err := sealed.Is(path)
 		if err != nil || !is {
 			return path, err
@@ -121,7 +122,8 @@ func restoreAll(cmd *cobra.Command, folder, from string, told func(shop, backup 
 			return "", err
 		}
 		return plain, sealed.Opened(path, plain, passphrase)
-	}, told)
+	}
+	return withKeeper(cmd.Context(), folder, func(k *cluster.Keeper) error { return k.RestoreAll(cmd.Context(), from, opened, told) })
 }
 
 func clusterMembers(ctx context.Context, folder string) (all []cluster.Member, err error) {
@@ -132,17 +134,8 @@ func clusterMembers(ctx context.Context, folder string) (all []cluster.Member, e
 	return all, err
 }
 
-func compareMembers(ctx context.Context, folder string, told func(string, int)) (err error) {
-	d, done, err := shopsOfCluster(ctx, folder)
-	if err != nil {
-		return err
-	}
-	defer func() { err = errors.Join(err, done()) }()
-	k, ok := d.(*cluster.Keeper)
-	if !ok {
-		return errors.ErrUnsupported
-	}
-	return k.Compare(ctx, told)
+func compareMembers(ctx context.Context, folder string, told func(string, int)) error {
+	return withKeeper(ctx, folder, func(k *cluster.Keeper) error { return k.Compare(ctx, told) })
 }
 
 func drainMember(ctx context.Context, folder, address string) error {

@@ -3,6 +3,7 @@
 package cluster_test
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"log/slog"
@@ -346,6 +347,29 @@ func TestAllRestored(t *testing.T) {
 		require.NoError(t, kept.Close())
 	}
 	require.ErrorContains(t, to.RestoreAll(t.Context(), t.TempDir(), plain, nil), "shops")
+}
+
+// TestBound: a shop's database grows no further than it may, says so, and what was there before
+// stays; another shop goes on.
+func TestBound(t *testing.T) {
+	n := nodes(t, 1)
+	k, other := aShop(t, n[0], "south")
+	small := shops.Shop{Name: "north", Title: "North", Hosts: []string{"north.example"}, Most: shops.Most{Megabytes: 1}}
+	require.NoError(t, k.Make(t.Context(), small, nil))
+	s, err := k.Open(t.Context(), small)
+	require.NoError(t, err)
+	defer s.Close()
+	require.NoError(t, s.Set(t.Context(), "house", []byte("{}")))
+	big := bytes.Repeat([]byte("x"), 200_000)
+	for i := 0; i < 10 && err == nil; i++ {
+		err = s.Set(t.Context(), fmt.Sprint("practice ", i), big)
+	}
+	require.ErrorIs(t, store.Cause(err), store.ErrFull)
+	kept, err := s.Setting(t.Context(), "house")
+	require.NoError(t, err)
+	assert.Equal(t, "{}", string(kept))
+	require.NoError(t, s.IntegrityCheck(t.Context()))
+	require.NoError(t, other.Set(t.Context(), "house", big))
 }
 
 // TestKeys: nobody without a key of the cluster's authority is let in, and no key is overwritten.

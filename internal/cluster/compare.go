@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"github.com/canonical/go-dqlite/client"
@@ -15,23 +16,15 @@ import (
 	"elvat/internal/store"
 )
 
-// SumsAt are those of a shop's tables as one machine has them itself, looked through first; "" in
-// place of a shop's name: of the directory. A machine may be some moments behind the others.
-func (k *Keeper) SumsAt(ctx context.Context, shop, address string) (sums map[string]string, err error) {
-	database := directoryDB
-	if shop != "" {
-		e, ok := k.named(shop)
-		if !ok {
-			return nil, fmt.Errorf("%s: no such shop", shop)
-		}
-		database = e.database
-	}
+// sumsAt are those of a database's tables as one machine has them itself, looked through first. A
+// machine may be some moments behind the others.
+func (c *Client) sumsAt(ctx context.Context, database, address string) (sums map[string]string, err error) {
 	folder, err := os.MkdirTemp("", "elvat-copy-")
 	if err != nil {
 		return nil, err
 	}
 	defer func() { err = errors.Join(err, os.RemoveAll(folder)) }()
-	if err := k.client.dump(ctx, address, database, filepath.Join(folder, "copy")); err != nil {
+	if err := c.dump(ctx, address, database, filepath.Join(folder, "copy")); err != nil {
 		return nil, fmt.Errorf("%s: %w", address, err)
 	}
 	return store.SumsOf(ctx, filepath.Join(folder, "copy"))
@@ -65,35 +58,32 @@ func (c *Client) dump(ctx context.Context, address, database, path string) error
 // behind is how long a machine may take to have what the others have. Assumption.
 const behind = 20 * time.Second
 
-// Compare looks through every shop's database on every machine that has data, and reports what is
-// not sound or not the same; told is told of each that is.
+// Compare looks through every shop's database, and the one that lists them, on every machine that
+// has data, and reports what is not sound or not the same; told is told of each shop that is.
 func (k *Keeper) Compare(ctx context.Context, told func(shop string, machines int)) error {
 	members, err := k.client.Members(ctx)
 	if err != nil {
 		return err
 	}
-	all, err := k.All(ctx)
-	if err != nil {
-		return err
+	members = slices.DeleteFunc(members, func(m Member) bool { return m.Role == client.Spare.String() })
+	if err := k.client.compare(ctx, directoryDB, members); err != nil {
+		return fmt.Errorf("the directory: %w", err)
 	}
-	for _, s := range all {
-		if err := k.compare(ctx, s.Name, members); err != nil {
-			return fmt.Errorf("%s: %w", s.Name, err)
+	k.mu.Lock()
+	all := slices.Clone(k.all)
+	k.mu.Unlock()
+	for _, e := range all {
+		if err := k.client.compare(ctx, e.database, members); err != nil {
+			return fmt.Errorf("%s: %w", e.Name, err)
 		}
-		n := 0
-		for _, m := range members {
-			if m.Role != client.Spare.String() {
-				n++
-			}
-		}
-		told(s.Name, n)
+		told(e.Name, len(members))
 	}
 	return nil
 }
 
-func (k *Keeper) compare(ctx context.Context, shop string, members []Member) error {
+func (c *Client) compare(ctx context.Context, database string, members []Member) error {
 	for end := time.Now().Add(behind); ; {
-		err := k.compareOnce(ctx, shop, members)
+		err := c.compareOnce(ctx, database, members)
 		if err == nil || time.Now().After(end) {
 			return err
 		}
@@ -105,13 +95,10 @@ func (k *Keeper) compare(ctx context.Context, shop string, members []Member) err
 	}
 }
 
-func (k *Keeper) compareOnce(ctx context.Context, shop string, members []Member) error {
+func (c *Client) compareOnce(ctx context.Context, database string, members []Member) error {
 	var first map[string]string
 	for _, m := range members {
-		if m.Role == client.Spare.String() {
-			continue
-		}
-		sums, err := k.SumsAt(ctx, shop, m.Address)
+		sums, err := c.sumsAt(ctx, database, m.Address)
 		if err != nil {
 			return err
 		}

@@ -6,6 +6,7 @@ import (
 	"context"
 	"database/sql/driver"
 	"errors"
+	"fmt"
 	"io"
 	"net"
 	"strings"
@@ -35,6 +36,7 @@ const (
 // read is read at a machine that led when it was asked.
 type connector struct {
 	name   string
+	pages  int // that the database may have; 0: no bound
 	inner  *dqlite.Driver
 	leader leaders
 }
@@ -66,7 +68,13 @@ func (c *connector) Connect(ctx context.Context) (driver.Conn, error) {
 	if !ok {
 		return nil, errors.New("the driver of the cluster has changed")
 	}
-	return &conn{Conn: one, at: at.last, leader: c.leader}, nil
+	opened := &conn{Conn: one, at: at.last, leader: c.leader}
+	if c.pages > 0 { // SQLite keeps the bound with the connection
+		if _, err := opened.ExecContext(ctx, fmt.Sprintf("PRAGMA max_page_count = %d", c.pages), nil); err != nil {
+			return nil, errors.Join(err, opened.Close())
+		}
+	}
+	return opened, nil
 }
 
 // Driver is the library's.

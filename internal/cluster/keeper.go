@@ -77,7 +77,7 @@ func (c *Client) Shops(ctx context.Context, fallback *tls.Config, log *slog.Logg
 
 func (c *Client) shops(ctx context.Context, fallback *tls.Config, log *slog.Logger, notes bool) (*Keeper, error) {
 	k := &Keeper{
-		client: c, notes: notes, db: c.DB(directoryDB), log: log, seen: -1,
+		client: c, notes: notes, db: c.db(directoryDB, 0), log: log, seen: -1,
 		local: &shops.Folder{Path: filepath.Join(c.folder, "shops"), Fallback: fallback},
 	}
 	err := k.first(ctx)
@@ -300,7 +300,7 @@ func (k *Keeper) Open(ctx context.Context, s shops.Shop) (*store.Store, error) {
 	if !ok {
 		return nil, shops.ErrUnknown
 	}
-	kept, err := k.client.Open(ctx, e.database)
+	kept, err := k.client.openLimited(ctx, e.database, e.Most.Pages())
 	if err != nil {
 		return nil, err
 	}
@@ -507,7 +507,7 @@ func (k *Keeper) drop(ctx context.Context, name string) error {
 
 // empty drops all that a database is made of, at once: until then it stays as closed as it was.
 func (k *Keeper) empty(ctx context.Context, database string) (err error) {
-	db := k.client.DB(database)
+	db := k.client.db(database, 0)
 	defer func() { err = errors.Join(err, db.Close()) }()
 	rows, err := db.QueryContext(ctx, `SELECT type, name FROM sqlite_schema WHERE type = 'trigger'
 		OR type = 'table' AND name NOT LIKE 'sqlite\_%' ESCAPE '\' AND name NOT LIKE 'search\_%' ESCAPE '\' ORDER BY type DESC, rowid DESC`)

@@ -170,16 +170,21 @@ func logged(log *slog.Logger) client.LogFunc {
 	}
 }
 
-// DB is a database of the cluster, made where there is none of the name.
-func (c *Client) DB(name string) *sql.DB {
-	db := sql.OpenDB(&connector{name: name, inner: c.driver, leader: c.polls})
+// db is a database of the cluster, made where there is none of the name, of so many pages at most; 0:
+// no bound.
+func (c *Client) db(name string, pages int) *sql.DB {
+	db := sql.OpenDB(&connector{name: name, pages: pages, inner: c.driver, leader: c.polls})
 	db.SetMaxIdleConns(4)
 	return db
 }
 
 // Open opens a database of the cluster as a shop's.
 func (c *Client) Open(ctx context.Context, name string) (*store.Store, error) {
-	return store.OpenOn(ctx, c.DB(name), "cluster database "+name)
+	return c.openLimited(ctx, name, 0)
+}
+
+func (c *Client) openLimited(ctx context.Context, name string, pages int) (*store.Store, error) {
+	return store.OpenOn(ctx, c.db(name, pages), "cluster database "+name)
 }
 
 // Members are the machines of the cluster, as the leader has them.

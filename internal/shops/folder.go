@@ -410,27 +410,15 @@ func private(folder string) error {
 
 // sameTables checks a copy: that it is a sound database, and holds what the other does.
 func sameTables(ctx context.Context, one, other string) error {
-	if err := store.Check(ctx, other); err != nil {
-		return err
-	}
-	was, err := sumsOf(ctx, one)
+	was, err := store.SumsOf(ctx, one)
 	if err != nil {
 		return err
 	}
-	is, err := sumsOf(ctx, other)
+	is, err := store.SumsOf(ctx, other)
 	if err != nil {
 		return err
 	}
 	return store.Differ(was, is)
-}
-
-func sumsOf(ctx context.Context, path string) (map[string]string, error) {
-	s, err := store.Open(ctx, path)
-	if err != nil {
-		return nil, err
-	}
-	sums, err := s.Sums(ctx)
-	return sums, errors.Join(err, s.Close())
 }
 
 // Remove takes a shop away for good, once archive has archived it: where that fails, nothing is

@@ -142,15 +142,7 @@ func copied(ctx context.Context, s Shop, from, to Directory) (err error) {
 		if err := was.CopyInto(ctx, is); err != nil {
 			return err
 		}
-		one, err := was.Sums(ctx)
-		if err != nil {
-			return err
-		}
-		other, err := is.Sums(ctx)
-		if err != nil {
-			return err
-		}
-		return store.Differ(one, other)
+		return store.Same(ctx, was, is)
 	})
 }
 

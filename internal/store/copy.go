@@ -150,13 +150,5 @@ func CopyFile(ctx context.Context, path string, to *Store) (err error) {
 	if err := from.CopyInto(ctx, to); err != nil {
 		return err
 	}
-	was, err := from.Sums(ctx)
-	if err != nil {
-		return err
-	}
-	is, err := to.Sums(ctx)
-	if err != nil {
-		return err
-	}
-	return Differ(was, is)
+	return Same(ctx, from, to)
 }

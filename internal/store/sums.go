@@ -153,23 +153,30 @@ func Differ(one, other map[string]string) error {
 	return fmt.Errorf("the databases differ in %s", strings.Join(differ, ", "))
 }
 
+// Same reports which tables of two databases do not hold the same; nil where all do.
+func Same(ctx context.Context, one, other *Store) error {
+	return same(ctx, one, other, func(string) bool { return true })
+}
+
 // SameArchived reports what of a database is not in another that its archive was read into;
 // passphrases, which no archive holds, are left out.
 func SameArchived(ctx context.Context, was, is *Store) error {
-	one, err := was.Sums(ctx)
-	if err != nil {
-		return err
+	return same(ctx, was, is, func(name string) bool {
+		return name != "people" && slices.ContainsFunc(Tables, func(t Table) bool { return t.Name == name })
+	})
+}
+
+func same(ctx context.Context, one, other *Store, counts func(table string) bool) error {
+	var both [2]map[string]string
+	for i, s := range []*Store{one, other} {
+		sums, err := s.Sums(ctx)
+		if err != nil {
+			return err
+		}
+		maps.DeleteFunc(sums, func(table, _ string) bool { return !counts(table) })
+		both[i] = sums
 	}
-	other, err := is.Sums(ctx)
-	if err != nil {
-		return err
-	}
-	in := func(name string, _ string) bool {
-		return name == "people" || !slices.ContainsFunc(Tables, func(t Table) bool { return t.Name == name })
-	}
-	maps.DeleteFunc(one, in)
-	maps.DeleteFunc(other, in)
-	return Differ(one, other)
+	return Differ(both[0], both[1])
 }
 
 // Freeze has the database refuse every write, whichever machine asks, until Thaw: it can be copied
