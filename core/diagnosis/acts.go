@@ -297,10 +297,7 @@ func (e *Engine) acted(r *tester.Reading, h int, s *stage) answer {
 		return flat(fmt.Sprint(is), wrong, false)
 	}
 	if r.Act == tester.FindBox {
-		is := slices.ContainsFunc(
-			e.hypotheses[h].beside,
-			func(u Unrecorded) bool { return u.Kind == BoxUndrawn && u.At == r.At },
-		)
+		is := e.undrawn(h, r.At)
 		p := e.settings.Errors.FoundBox
 		if is {
 			p = 1 - e.settings.Errors.MissedBox
@@ -328,6 +325,11 @@ func (e *Engine) acted(r *tester.Reading, h int, s *stage) answer {
 		return flat("true", 0.2, false)
 	}
 	return say(holds, *r.Held)
+}
+
+// undrawn reports whether the hypothesis has a box along the cable that nobody drew.
+func (e *Engine) undrawn(h int, cable string) bool {
+	return slices.ContainsFunc(e.hypotheses[h].beside, func(u Unrecorded) bool { return u.Kind == BoxUndrawn && u.At == cable })
 }
 
 // tripsToReset reports whether a GFCI is tripped, here or elsewhere.

@@ -64,7 +64,8 @@ func (e *Engine) Why(readings []tester.Reading, faults []circuit.Fault, beside [
 		}
 		predicted := e.predicted(&w.line.all[i], h, w.level)
 		v.Predicted = predicted.Delta(tester.Default)
-		v.Words = e.sentence(r, &predicted, j.codes[h], v)
+		should := cmp.Or(e.foretold(&w.line.all[i], h), predicted.Words(e.circuit), j.codes[h])
+		v.Words = e.sentence(r, should, v)
 		all = append(all, v)
 	}
 	return all, nil
@@ -96,14 +97,48 @@ func (e *Engine) predicted(v *evidence, h int, level float64) tester.Reading {
 	return p
 }
 
+// foretold says what an act, a question or a look from outside would bring about under the
+// hypothesis; "" for a tester that is put on an outlet.
+func (e *Engine) foretold(v *evidence, h int) string {
+	r := v.reading
+	s, err := e.stageOf(r.State, v.loadsOff, v.known)
+	if err != nil {
+		return ""
+	}
+	if left := e.leftOf(v.gone); left != nil {
+		h = left[h]
+	}
+	switch {
+	case r.Tool == tester.Hint:
+		yes := e.hints(r.Hint, r.Site, h, s) > 0.5
+		return (&tester.Reading{Tool: tester.Hint, Hint: r.Hint, Yes: &yes}).Words(e.circuit)
+	case r.Tool == tester.Told && r.Asked != "":
+		return (&tester.Reading{Tool: tester.Told, Asked: r.Asked, Answer: e.wouldAnswer(r.Asked, h, s)}).Words(e.circuit)
+	case r.Tool != tester.Act:
+		return ""
+	}
+	switch r.Act {
+	case tester.Reset, tester.ResetBreaker:
+		held := e.wouldHold(r, h, s)
+		return (&tester.Reading{Tool: tester.Act, Act: r.Act, Held: &held}).Words(e.circuit)
+	case tester.AllGFCIs:
+		if e.tripsToReset(h) {
+			return "one of the GFCIs had tripped"
+		}
+		return "no GFCI had tripped"
+	case tester.FindBox:
+		if e.undrawn(h, r.At) {
+			return "an outlet or junction that nobody drew is there"
+		}
+		return "no outlet or junction that nobody drew is there"
+	}
+	return ""
+}
+
 // sentence says what the reading speaks for.
-func (e *Engine) sentence(r, predicted *tester.Reading, code string, v Evidence) string {
+func (e *Engine) sentence(r *tester.Reading, should string, v Evidence) string {
 	where := e.readingWords(r)
 	where = strings.ToUpper(where[:1]) + where[1:]
-	should := predicted.Words(e.circuit)
-	if should == "" {
-		should = code
-	}
 	doubt := ""
 	if r.Doubtful {
 		doubt = " It is marked doubtful and counts little."

@@ -60,7 +60,7 @@ func (k Constants) Side(volts float64) Side {
 // Delta is the reading as drawn.
 func (r *Reading) Delta(k Constants) Delta {
 	var d Delta
-	if r.Skipped {
+	if r.Skipped || !r.valued() {
 		return d
 	}
 	if i, ok := instruments[r.Tool]; ok && !r.onPoints() {

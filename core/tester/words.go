@@ -19,6 +19,8 @@ func (r *Reading) Words(c *circuit.Circuit) string {
 	switch {
 	case r.Skipped:
 		return "not taken"
+	case !r.valued():
+		return ""
 	case r.Tool == Act:
 		return r.actWords(c)
 	case r.Tool == Indicator:
@@ -33,8 +35,6 @@ func (r *Reading) Words(c *circuit.Circuit) string {
 		return "works"
 	case r.Tool == Told:
 		return "dead"
-	case r.Tool == Eyes && r.Found == nil:
-		return "" // what eyes would see is not predicted
 	case r.Tool == Eyes && len(r.Found.Faults) == 0:
 		return "all sound in there"
 	case r.Tool == Eyes:
@@ -61,4 +61,43 @@ func (r *Reading) Words(c *circuit.Circuit) string {
 		}
 	}
 	return strings.Join(parts, "; ")
+}
+
+// valued reports whether the reading has the value that its kind cannot do without. A prediction
+// can lack it, for not every kind is predicted.
+func (r *Reading) valued() bool {
+	switch r.Tool {
+	case Act:
+		switch r.Act {
+		case Reset, ResetBreaker:
+			return r.Held != nil
+		case Plugged:
+			return r.Watts != nil
+		case FindBox:
+			return r.Found != nil
+		}
+		return r.Act != ""
+	case Indicator:
+		return r.Light != nil
+	case Hint:
+		return r.Yes != nil
+	case Told:
+		return r.Answer != "" || r.Works != nil
+	case Eyes:
+		return r.Found != nil
+	}
+	if r.OnPoints() {
+		return r.Reads != nil || r.Level != "" || r.Amps != nil
+	}
+	switch r.Tool {
+	case Plug:
+		return r.Lamps != nil
+	case Meter:
+		return r.Volts != nil
+	case Sensor:
+		return r.Slots != nil
+	case Lamp:
+		return r.Glow != ""
+	}
+	return true
 }

@@ -305,14 +305,25 @@ type checked struct {
 }
 
 func (r *checked) Next(into []driver.Value) error {
-	err := r.Rows.Next(into)
+	err := r.calmly(func() error { return r.Rows.Next(into) })
 	if err != nil && !errors.Is(err, io.EOF) {
 		return r.c.seen(err)
 	}
 	return err
 }
 
-func (r *checked) Close() error { return r.c.seen(r.Rows.Close()) }
+func (r *checked) Close() error { return r.c.seen(r.calmly(r.Rows.Close)) }
+
+// calmly turns a panic into a bad connection: the library makes rows without the logger that it
+// calls when the machine is lost while they are read.
+func (r *checked) calmly(do func() error) (err error) {
+	defer func() {
+		if what := recover(); what != nil {
+			err = driver.ErrBadConn
+		}
+	}()
+	return do()
+}
 
 // taken are all rows, read to the end.
 func taken(from driver.Rows) (driver.Rows, error) {

@@ -59,6 +59,9 @@ type Config struct {
 	Prepared *desk.Pool
 }
 
+// around is what a test puts around every operation of the contract.
+var around []api.StrictMiddlewareFunc
+
 // A Server is the whole application as one handler, with what it does beside
 // the requests.
 type Server struct {
@@ -134,7 +137,7 @@ func New(c Config) (*Server, error) {
 	e.Use(
 		requestLog(c.Log, door),
 		patient,
-		middleware.Recover(),
+		whole(c.Log),
 		middleware.SecureWithConfig(secure),
 		headers,
 		amongAddresses(c.Addresses),
@@ -148,7 +151,7 @@ func New(c Config) (*Server, error) {
 	)
 	calls := newCalls(c, now, access)
 	e.Use(calls.inUnits)
-	api.RegisterHandlers(e, api.NewStrictHandler(calls, nil))
+	api.RegisterHandlers(e, api.NewStrictHandler(calls, around))
 	e.GET(base+"/*", func(*echo.Context) error { return echo.ErrNotFound })
 	// A page that was open when the program was replaced asks where it used to.
 	e.Any("/api/*", func(c *echo.Context) error {

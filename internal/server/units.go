@@ -31,10 +31,12 @@ func (s *calls) inUnits(next echo.HandlerFunc) echo.HandlerFunc {
 		}
 		to := c.Response()
 		held := &saidIn{ResponseWriter: to}
-		c.SetResponse(echo.NewResponse(held, c.Echo().Logger))
-		err := next(c)
-		c.SetResponse(to)
-		if held.holds {
+		err := func() error {
+			c.SetResponse(echo.NewResponse(held, c.Echo().Logger))
+			defer c.SetResponse(to) // also where next panics: the error is answered on the response itself
+			return next(c)
+		}()
+		if held.holds && err == nil {
 			to.WriteHeader(held.status)
 			io.WriteString(to, say(held.body.String())) //nolint:errcheck // nobody is left to tell
 		}

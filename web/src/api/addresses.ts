@@ -1,3 +1,5 @@
+import { whole } from './whole';
+
 /**
  * The addresses of the shop's machines, where there are several: what one does not answer is asked at the next. It holds
  * for a page and, apart from it, for the phone's worker.
@@ -74,7 +76,7 @@ async function once(base: string, { path, init }: Asked): Promise<Response> {
 	};
 	void watch();
 	try {
-		return await fetch(base + path, { ...init, signal, credentials: base ? 'include' : 'same-origin' });
+		return await whole(await fetch(base + path, { ...init, signal, credentials: base ? 'include' : 'same-origin' }));
 	} finally {
 		answered = true;
 	}
@@ -96,15 +98,16 @@ function home(): void {
  * however often it is asked for.
  */
 export async function reach(path: string, init: RequestInit): Promise<Response> {
-	if (others.length === 0) return fetch(path, init);
+	if (others.length === 0) return whole(await fetch(path, init));
 	home();
+	const was = at;
 	let refused: Response | undefined;
 	let failed: unknown;
 	for (const base of new Set([at, '', ...others])) {
 		try {
 			const answer = await once(base, { path, init });
 			if (!elsewhere(answer.status)) {
-				at = base;
+				if (at === was) at = base; // else it was found meanwhile that another answers
 				return answer;
 			}
 			refused = answer;

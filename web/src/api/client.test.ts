@@ -40,6 +40,24 @@ describe('what goes with a request', () => {
 		expect(key(2)).not.toBe(key(0));
 	});
 
+	test('an answer without its body is no answer: the same is asked again', async () => {
+		for (const cut of [
+			() => new Response(null, { status: 200 }),
+			() => new Response('', { status: 201, headers: { 'Content-Type': 'application/json' } }),
+			() =>
+				new Response(new ReadableStream({ start: (body) => body.error(new TypeError('cut off')) }), { status: 200 }),
+		]) {
+			sent.length = 0;
+			answer = cut;
+			const error = await body(client.POST('/api/v1/calls/{call}/undo', at(6))).catch((e: Error) => e);
+			expect(error).not.toBeInstanceOf(Refused);
+			expect((error as Error).message).toContain('Nothing is lost');
+			answer = () => Response.json({});
+			await body(client.POST('/api/v1/calls/{call}/undo', at(6)));
+			expect(key(1)).toBe(key(0));
+		}
+	});
+
 	test('looking needs none of it', async () => {
 		await body(client.GET('/api/v1/calls/{call}', at(3)));
 		expect(key(0)).toBeNull();

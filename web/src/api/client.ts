@@ -5,6 +5,7 @@ import * as addresses from './addresses';
 import { isFinal } from './final';
 import { newID } from './newID';
 import type { components, paths } from './schema.gen';
+import { whole } from './whole';
 
 export type Schemas = components['schemas'];
 export type Call = Schemas['Call'];
@@ -137,7 +138,7 @@ async function reach(request: Request): Promise<Response> {
 
 /** Asks at an address that answers, where the shop has several. */
 async function asked(request: Request, signal: AbortSignal): Promise<Response> {
-	if (addresses.known().length === 0) return fetch(request.clone(), { signal });
+	if (addresses.known().length === 0) return whole(await fetch(request.clone(), { signal }));
 	const { pathname, search } = new URL(request.url);
 	const body = request.method === 'GET' ? undefined : await request.clone().arrayBuffer();
 	return addresses.reach(pathname + search, { method: request.method, headers: request.headers, body, signal });
