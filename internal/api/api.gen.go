@@ -1479,9 +1479,12 @@ type Discount struct {
 
 // Done defines model for Done.
 type Done struct {
-	At   time.Time `json:"at"`
-	By   string    `json:"by"`
-	What string    `json:"what"`
+	At time.Time `json:"at"`
+	By string    `json:"by"`
+
+	// Id The id of the command
+	Id   string `json:"id"`
+	What string `json:"what"`
 }
 
 // DoorRules defines model for DoorRules.
@@ -2953,6 +2956,18 @@ type GetCallPriceParams struct {
 	Discount *string   `form:"discount,omitempty" json:"discount,omitempty"`
 	Minutes  *float64  `form:"minutes,omitempty" json:"minutes,omitempty"`
 	Tasks    *[]string `form:"tasks,omitempty" json:"tasks,omitempty"`
+}
+
+// RedoCallParams defines parameters for RedoCall.
+type RedoCallParams struct {
+	// Of The id of the command; absent
+	Of *string `form:"of,omitempty" json:"of,omitempty"`
+}
+
+// UndoCallParams defines parameters for UndoCall.
+type UndoCallParams struct {
+	// Of The id of the command; absent
+	Of *string `form:"of,omitempty" json:"of,omitempty"`
 }
 
 // AskWhyJSONBody defines parameters for AskWhy.

@@ -186,7 +186,7 @@ type ServerInterface interface {
 	MarkReading(ctx *echo.Context, call CallID, reading ReadingID) error
 	// RedoCall Bring back what was taken back last
 	// (POST /api/v1/calls/{call}/redo)
-	RedoCall(ctx *echo.Context, call CallID) error
+	RedoCall(ctx *echo.Context, call CallID, params RedoCallParams) error
 	// GetReport What the report says
 	// (GET /api/v1/calls/{call}/report)
 	GetReport(ctx *echo.Context, call CallID) error
@@ -213,7 +213,7 @@ type ServerInterface interface {
 	TraceBreaker(ctx *echo.Context, call CallID, pass int) error
 	// UndoCall Take back the last thing done on the call, whoever did it
 	// (POST /api/v1/calls/{call}/undo)
-	UndoCall(ctx *echo.Context, call CallID) error
+	UndoCall(ctx *echo.Context, call CallID, params UndoCallParams) error
 	// UsePart A part was used up, or given back to the van (count below zero)
 	// (POST /api/v1/calls/{call}/used)
 	UsePart(ctx *echo.Context, call CallID) error
@@ -1563,8 +1563,17 @@ func (w *ServerInterfaceWrapper) RedoCall(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RedoCallParams
+	// ------------- Optional query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "of", ctx.QueryParams(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter of: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.RedoCall(ctx, call)
+	err = w.Handler.RedoCall(ctx, call, params)
 	return err
 }
 
@@ -1731,8 +1740,17 @@ func (w *ServerInterfaceWrapper) UndoCall(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter call: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params UndoCallParams
+	// ------------- Optional query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "of", ctx.QueryParams(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter of: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.UndoCall(ctx, call)
+	err = w.Handler.UndoCall(ctx, call, params)
 	return err
 }
 
@@ -5380,7 +5398,8 @@ func (response MarkReadingdefaultApplicationProblemPlusJSONResponse) VisitMarkRe
 }
 
 type RedoCallRequestObject struct {
-	Call CallID `json:"call"`
+	Call   CallID `json:"call"`
+	Params RedoCallParams
 }
 
 type RedoCallResponseObject interface {
@@ -5737,7 +5756,8 @@ func (response TraceBreakerdefaultApplicationProblemPlusJSONResponse) VisitTrace
 }
 
 type UndoCallRequestObject struct {
-	Call CallID `json:"call"`
+	Call   CallID `json:"call"`
+	Params UndoCallParams
 }
 
 type UndoCallResponseObject interface {
@@ -11978,10 +11998,11 @@ func (sh *strictHandler) MarkReading(ctx *echo.Context, call CallID, reading Rea
 }
 
 // RedoCall operation middleware
-func (sh *strictHandler) RedoCall(ctx *echo.Context, call CallID) error {
+func (sh *strictHandler) RedoCall(ctx *echo.Context, call CallID, params RedoCallParams) error {
 	var request RedoCallRequestObject
 
 	request.Call = call
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.RedoCall(ctx.Request().Context(), request.(RedoCallRequestObject))
@@ -12275,10 +12296,11 @@ func (sh *strictHandler) TraceBreaker(ctx *echo.Context, call CallID, pass int) 
 }
 
 // UndoCall operation middleware
-func (sh *strictHandler) UndoCall(ctx *echo.Context, call CallID) error {
+func (sh *strictHandler) UndoCall(ctx *echo.Context, call CallID, params UndoCallParams) error {
 	var request UndoCallRequestObject
 
 	request.Call = call
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.UndoCall(ctx.Request().Context(), request.(UndoCallRequestObject))

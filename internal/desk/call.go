@@ -118,7 +118,7 @@ func done(a *corecall.Action) *api.Done {
 	if a.Person != "" || a.Device != "" {
 		by = a.Name()
 	}
-	return &api.Done{What: a.What, At: a.At, By: by}
+	return &api.Done{Id: a.Command, What: a.What, At: a.At, By: by}
 }
 
 // supplies are what to take along on the call, and what it used up.

@@ -298,8 +298,8 @@ var routes = []route{
 		return p.TellLight(ctx, b)
 	}),
 	op("GET", "calls/{call}/report", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) { return p.Report(ctx, a.call) }),
-	op("POST", "calls/{call}/undo", 200, change(func(none, *asked) call.Doing { return &call.Undo{} })),
-	op("POST", "calls/{call}/redo", 200, change(func(none, *asked) call.Doing { return &call.Redo{} })),
+	op("POST", "calls/{call}/undo", 200, change(func(_ none, a *asked) call.Doing { return &call.Undo{Of: a.query["of"]} })),
+	op("POST", "calls/{call}/redo", 200, change(func(_ none, a *asked) call.Doing { return &call.Redo{Of: a.query["of"]} })),
 	op("POST", "calls/{call}/conflicts/{conflict}", 200, change(func(b api.SettleConflictJSONBody, a *asked) call.Doing {
 		return &call.SettleConflict{ID: a.named["conflict"], Take: string(b.Take)}
 	})),

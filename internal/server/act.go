@@ -148,12 +148,20 @@ func (s *calls) SettleConflict(
 
 // UndoCall takes back the last thing done on the call.
 func (s *calls) UndoCall(ctx context.Context, r api.UndoCallRequestObject) (api.UndoCallResponseObject, error) {
-	now, err := s.change(ctx, r.Call, &corecall.Undo{})
+	now, err := s.change(ctx, r.Call, &corecall.Undo{Of: value(r.Params.Of)})
 	return api.UndoCall200JSONResponse{CallNowJSONResponse: now}, err
 }
 
 // RedoCall brings back what was taken back last.
 func (s *calls) RedoCall(ctx context.Context, r api.RedoCallRequestObject) (api.RedoCallResponseObject, error) {
-	now, err := s.change(ctx, r.Call, &corecall.Redo{})
+	now, err := s.change(ctx, r.Call, &corecall.Redo{Of: value(r.Params.Of)})
 	return api.RedoCall200JSONResponse{CallNowJSONResponse: now}, err
+}
+
+// value is what was given; the zero value where nothing was.
+func value[T any](given *T) (v T) {
+	if given != nil {
+		v = *given
+	}
+	return v
 }

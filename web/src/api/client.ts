@@ -4,6 +4,7 @@ import * as phone from '../phone/phone';
 import * as addresses from './addresses';
 import { isFinal } from './final';
 import { newID } from './newID';
+import * as queue from './queue';
 import type { components, paths } from './schema.gen';
 import { whole } from './whole';
 
@@ -221,9 +222,12 @@ client.use({
 		if (call && seen) request.headers.set('If-Match', `"${seen}"`);
 		return request;
 	},
-	onResponse({ request }) {
+	onResponse({ request, response }) {
 		// Whatever came back, it was answered: the next is another one.
 		const id = request.headers.get('Idempotency-Key');
+		const { pathname } = new URL(request.url);
+		const call = ofCall.exec(pathname)?.[1];
+		if (id && call && response.ok && request.method !== 'GET') queue.noted(Number(call), pathname, id);
 		for (const [name, kept] of unanswered) if (kept === id) unanswered.delete(name);
 	},
 });

@@ -34,6 +34,7 @@ import {
 	type Unrecorded,
 	type Work,
 } from './client';
+import { queueOf } from './queue';
 
 /** How often one looks for what others did on the same call, in milliseconds; a phone that answers says so itself. */
 const others = () => (answering() ? false : 5000);
@@ -118,7 +119,7 @@ function useChange<V>(call: number, send: (what: V) => Promise<Call>) {
 	const cache = useQueryClient();
 	return useMutation({
 		mutationFn: send,
-		scope: { id: `call-${call}` }, // one after the other, in the order made
+		scope: queueOf(call),
 		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
 		onSuccess: (now) => {
 			const before = cache.getQueryData<Call>(['call', call]);
@@ -164,7 +165,13 @@ export function useSetConditions(call: number) {
 }
 
 export function useSetMap(call: number) {
-	return useChange(call, (map: RunMap) => body(client.PUT('/api/v1/calls/{call}/map', { ...at(call), body: map })));
+	const cache = useQueryClient();
+	return useChange(call, (map: RunMap | ((known: RunMap) => RunMap)) => {
+		const known = cache.getQueryData<Call>(['call', call])?.map ?? {};
+		return body(
+			client.PUT('/api/v1/calls/{call}/map', { ...at(call), body: typeof map === 'function' ? map(known) : map }),
+		);
+	});
 }
 
 /** Each reading held against one suspect; asked anew when the readings change. */
@@ -217,8 +224,9 @@ export function useSetBreaker(call: number) {
 }
 
 export function useAddStop(call: number) {
-	return useChange(call, (stop: NewStop) =>
-		body(client.POST('/api/v1/calls/{call}/stops', { ...at(call), body: stop })),
+	// What it hangs on may be one that is still on its way when it is typed: it is said when its turn comes.
+	return useChange(call, (stop: () => NewStop) =>
+		body(client.POST('/api/v1/calls/{call}/stops', { ...at(call), body: stop() })),
 	);
 }
 
@@ -317,7 +325,7 @@ function useBoxChange<V>(call: number, box: string, send: (what: V) => Promise<O
 	const cache = useQueryClient();
 	return useMutation({
 		mutationFn: send,
-		scope: { id: `box-${call}-${box}` },
+		scope: queueOf(call),
 		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
 		onSuccess: (now) => {
 			cache.setQueryData(['box', call, box], noted(`box ${call} ${box}`, now));
@@ -351,6 +359,7 @@ export function useSetPhotograph(call: number, box: string) {
 export function useMakeUp(call: number, box: string) {
 	const cache = useQueryClient();
 	return useMutation({
+		scope: queueOf(call),
 		mutationFn: () => body(client.POST('/api/v1/calls/{call}/boxes/{box}/made', inBox(call, box))),
 		onSuccess: (now) => {
 			cache.setQueryData(['call', call], noted(`call ${call}`, now));
@@ -401,7 +410,7 @@ function useNewRunChange<V>(call: number, id: string, send: (what: V) => Promise
 	const cache = useQueryClient();
 	return useMutation({
 		mutationFn: send,
-		scope: { id: `new-run-${call}-${id}` },
+		scope: queueOf(call),
 		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
 		onSuccess: (now) => {
 			cache.setQueryData(['new-run', call, id], noted(`new-run ${call} ${id}`, now));
@@ -452,6 +461,7 @@ export function useRemoveNewRun(call: number) {
 export function useStartNewRun(call: number) {
 	const cache = useQueryClient();
 	return useMutation({
+		scope: queueOf(call),
 		mutationFn: async (start: Schemas['NewRunStart']) => {
 			const order = await body(client.POST('/api/v1/calls/{call}/new-runs', { ...at(call), body: start }));
 			await body(
@@ -528,7 +538,7 @@ function useWorkChange<V>(call: number, send: (what: V) => Promise<Work>) {
 	const cache = useQueryClient();
 	return useMutation({
 		mutationFn: send,
-		scope: { id: `work-${call}` },
+		scope: queueOf(call),
 		retry: (tries, error) => !(error instanceof Refused && error.final) && tries < 5,
 		onSuccess: (now) => {
 			cache.setQueryData(['work', call], noted(`work ${call}`, now));

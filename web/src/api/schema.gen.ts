@@ -834,7 +834,10 @@ export interface paths {
     };
     "/api/v1/calls/{call}/undo": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The id of the command; absent */
+                of?: string;
+            };
             header?: never;
             path: {
                 call: components["parameters"]["CallID"];
@@ -853,7 +856,10 @@ export interface paths {
     };
     "/api/v1/calls/{call}/redo": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The id of the command; absent */
+                of?: string;
+            };
             header?: never;
             path: {
                 call: components["parameters"]["CallID"];
@@ -2949,6 +2955,8 @@ export interface components {
             myName: string;
         };
         Done: {
+            /** @description The id of the command */
+            id: string;
             what: string;
             /** Format: date-time */
             at: string;
@@ -6339,7 +6347,10 @@ export interface operations {
     };
     undoCall: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The id of the command; absent */
+                of?: string;
+            };
             header?: never;
             path: {
                 call: components["parameters"]["CallID"];
@@ -6354,7 +6365,10 @@ export interface operations {
     };
     redoCall: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The id of the command; absent */
+                of?: string;
+            };
             header?: never;
             path: {
                 call: components["parameters"]["CallID"];

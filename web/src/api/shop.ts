@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useIsMutating, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { worksAs } from '../outbox/outbox';
 import { goesOn, leave, sync } from '../phone/phone';
 import * as addresses from './addresses';
@@ -15,6 +15,7 @@ import {
 	type Schemas,
 	type SiteBook,
 } from './client';
+import { forget, lastEntered, queueOf } from './queue';
 
 const once = (tries: number, error: Error) => !(error instanceof Refused && error.final) && tries < 3;
 
@@ -285,7 +286,7 @@ function useBeside<V>(call: number, send: (what: V) => Promise<Call>) {
 	const cache = useQueryClient();
 	return useMutation({
 		mutationFn: send,
-		scope: { id: `call-${call}` }, // one after the other, in the order made
+		scope: queueOf(call),
 		onSuccess: (now) => {
 			cache.setQueryData(['call', call], noted(`call ${call}`, now));
 			for (const key of ['work', 'box', 'report']) cache.invalidateQueries({ queryKey: [key, call] });
@@ -295,12 +296,39 @@ function useBeside<V>(call: number, send: (what: V) => Promise<Call>) {
 
 const at = (call: number) => ({ params: { path: { call } } });
 
+/** Whether something done on the call is still on its way. */
+export function useSaving(call: number): boolean {
+	const scope = queueOf(call).id;
+	return useIsMutating({ predicate: (m) => m.options.scope?.id === scope }) > 0;
+}
+
+/**
+ * Takes back what was entered on this page last, once all that was entered before it is in; where nothing was, the last of
+ * whoever works here. Redo brings back what was taken back last.
+ */
 export function useUndo(call: number) {
-	return useBeside(call, (way: 'undo' | 'redo') =>
-		way === 'undo'
-			? body(client.POST('/api/v1/calls/{call}/undo', at(call)))
-			: body(client.POST('/api/v1/calls/{call}/redo', at(call))),
-	);
+	const cache = useQueryClient();
+	const known = () => cache.getQueryData<Call>(['call', call]);
+	const send = (way: 'undo' | 'redo', of: string | undefined) => {
+		const params = { path: { call }, query: { of } };
+		return way === 'undo'
+			? body(client.POST('/api/v1/calls/{call}/undo', { params }))
+			: body(client.POST('/api/v1/calls/{call}/redo', { params }));
+	};
+	return useBeside(call, async (way: 'undo' | 'redo') => {
+		if (way === 'redo') return send(way, known()?.redo?.id);
+		for (let of = lastEntered(call); of; of = lastEntered(call)) {
+			try {
+				const now = await send(way, of);
+				forget(call, of);
+				return now;
+			} catch (error) {
+				if (!(error instanceof Refused && error.final)) throw error;
+				forget(call, of); // it set nothing
+			}
+		}
+		return send(way, known()?.undo?.id);
+	});
 }
 
 export function useSettle(call: number) {

@@ -3,12 +3,14 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import type { Call } from '../api/client';
 import { newID } from '../api/newID';
-import { useEndVisit, useMakeVisit, useMay, useSettle, useUndo, useUsePart } from '../api/shop';
+import { lastEntered } from '../api/queue';
+import { useEndVisit, useMakeVisit, useMay, useSaving, useSettle, useUndo, useUsePart } from '../api/shop';
 import { Delta } from '../delta/Delta';
 import { describe } from '../delta/shape';
 import { counted } from '../shop/VansScreen';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
+import { useTyped } from '../ui/typed';
 import { dateOf, numberIn, percent, timeOf } from '../ui/words';
 import { PicturesOf } from '../work/Pictures';
 import { CustomerLink } from './CustomerLink';
@@ -16,16 +18,19 @@ import { CustomerLink } from './CustomerLink';
 /** Takes back the last thing done on the call, whoever did it; and brings it back. */
 export function UndoButtons({ call }: { call: Call }) {
 	const undo = useUndo(call.id);
+	// What is on its way is what Undo takes back: what stands as the last until then is an older one.
+	const saving = useSaving(call.id);
+	const named = !saving && call.undo && (lastEntered(call.id) ?? call.undo.id) === call.undo.id ? call.undo : undefined;
 	return (
 		<>
-			{call.undo && (
+			{(call.undo || saving) && (
 				<Button
 					kind="quiet"
 					className="shrink-0"
 					disabled={undo.isPending}
-					aria-label={`Undo: ${call.undo.what}`}
+					aria-label={named ? `Undo: ${named.what}` : 'Undo what was entered last'}
 					aria-keyshortcuts="u"
-					title={`${call.undo.what}, ${timeOf(call.undo.at)}${call.undo.by && `, ${call.undo.by}`}`}
+					title={named && `${named.what}, ${timeOf(named.at)}${named.by && `, ${named.by}`}`}
 					onClick={() => undo.mutate('undo')}
 				>
 					<Undo2 size={18} aria-hidden="true" /> Undo
@@ -216,7 +221,7 @@ function TakeAlong({ call }: { call: Call }) {
 function Used({ call }: { call: Call }) {
 	const use = useUsePart(call.id);
 	const may = useMay('work');
-	const [item, setItem] = useState('');
+	const [item, setItem, take] = useTyped();
 	const [count, setCount] = useState('1');
 	return (
 		<div className="grid gap-1">
@@ -239,10 +244,7 @@ function Used({ call }: { call: Call }) {
 					className="flex flex-wrap items-center gap-2"
 					onSubmit={(e) => {
 						e.preventDefault();
-						use.mutate(
-							{ id: newID(), van: '', item, unit: '', count: numberIn(count) },
-							{ onSuccess: () => setItem('') },
-						);
+						take((item) => use.mutateAsync({ id: newID(), van: '', item, unit: '', count: numberIn(count) }));
 					}}
 				>
 					<input
@@ -259,7 +261,7 @@ function Used({ call }: { call: Call }) {
 						value={item}
 						onChange={(e) => setItem(e.target.value)}
 					/>
-					<Button type="submit" disabled={use.isPending || !item.trim() || Number.isNaN(numberIn(count))}>
+					<Button type="submit" disabled={!item.trim() || Number.isNaN(numberIn(count))}>
 						Used
 					</Button>
 				</form>

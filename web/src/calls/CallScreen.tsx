@@ -4,7 +4,7 @@ import { type ReactNode, useEffect, useRef, useState } from 'react';
 import { Link, useLocation, useParams } from 'react-router';
 import type { Basics, Call, Danger, Half, Mode, Test, Tool } from '../api/client';
 import { useBasics, useCall, useMarkReading } from '../api/hooks';
-import { useUndo } from '../api/shop';
+import { useSaving, useUndo } from '../api/shop';
 import { NewRuns } from '../circuit/NewRuns';
 import { Clock } from '../day/Clock';
 import { Deeds } from '../drill/Deeds';
@@ -145,6 +145,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 	const [sheet, setSheet] = useState(false);
 	const withdraw = useMarkReading(call.id);
 	const undo = useUndo(call.id);
+	const saving = useSaving(call.id);
 	const advice = useAdvice(call);
 	const keys = useRef<EntryKeys | null>(null);
 	// In a drill the advice is asked for.
@@ -181,7 +182,7 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 		else if (key.length === 1 && 'asd'.includes(key)) keys.current?.part('asd'.indexOf(key));
 		else if (key === 'Enter') keys.current?.enter();
 		else if (key === 'n') follow();
-		else if (key === 'u' && call.undo) undo.mutate('undo');
+		else if (key === 'u' && (call.undo || saving)) undo.mutate('undo');
 		else if (key === 'U' && (call.redo || undo.isPending)) undo.mutate('redo');
 		else if (key === 'u' && !call.drill) {
 			const newest = call.readings.find((r) => !r.withdrawn);

@@ -1,4 +1,5 @@
-import { type FormEvent, useEffect, useRef, useState } from 'react';
+import { useQueryClient } from '@tanstack/react-query';
+import { type FormEvent, type RefObject, useEffect, useRef, useState } from 'react';
 import type { Basics, Call, NewStop, Schemas } from '../api/client';
 import { useAddStop, useReplaceCircuit, useSetBreaker, useSetConditions, useSetMap } from '../api/hooks';
 import { UndoButtons } from '../calls/Beside';
@@ -20,6 +21,8 @@ interface Props {
 /** Builds the run: breaker, then stop after stop, one line each. */
 export function Builder({ call, basics, picked, pick, close }: Props) {
 	const replace = useReplaceCircuit(call.id);
+	/** Takes what is typed and not entered yet; false where it cannot be. */
+	const last = useRef<(() => boolean) | null>(null);
 	return (
 		<section className="grid gap-3 border-t-2 border-ink bg-paper px-4 py-3 wide:px-6" aria-label="Build the run">
 			<div className="flex flex-wrap items-center gap-x-6 gap-y-2">
@@ -38,13 +41,19 @@ export function Builder({ call, basics, picked, pick, close }: Props) {
 						</a>
 					)}
 					{close && (
-						<Button onClick={close} className="ml-2">
+						<Button
+							className="ml-2"
+							onClick={() => {
+								if (last.current?.() === false) return; // what is typed cannot be: it stays to be mended
+								close();
+							}}
+						>
 							Done
 						</Button>
 					)}
 				</div>
 			</div>
-			<AddStop call={call} basics={basics} picked={picked} pick={pick} />
+			<AddStop call={call} basics={basics} picked={picked} pick={pick} last={last} />
 			<Problem error={replace.error} />
 		</section>
 	);
@@ -111,8 +120,9 @@ const kinds: { kind: Kind; words: string }[] = [
 	{ kind: 'junction', words: 'junction' },
 ];
 
-function AddStop({ call, basics, picked, pick }: Props) {
+function AddStop({ call, basics, picked, pick, last: typed }: Props & { last: RefObject<(() => boolean) | null> }) {
 	const add = useAddStop(call.id);
+	const cache = useQueryClient();
 	const order = useSetMap(call.id);
 	const [unknown, setUnknown] = useState(false); // what feeds the next one
 	const last = call.stops.at(-1)?.box ?? 'panel';
@@ -127,49 +137,73 @@ function AddStop({ call, basics, picked, pick }: Props) {
 	const [wrong, setWrong] = useState<Error | null>(null);
 	const name = useRef<HTMLInputElement>(null);
 	const behind = after ?? picked ?? last;
+	// The next one hangs on what was added last, unless it was said by hand since: it may be on its way still.
+	const madeLast = useRef<{ box: string; said: number } | null>(null);
+	const asked = useRef(false);
 	const said = useRef(0); // how often it was said by hand what the next one hangs on
 
 	useEffect(() => name.current?.focus({ preventScroll: true }), []);
 
 	// A stop picked on the run is where the next one branches off.
 	useEffect(() => {
-		if (picked) setAfter(picked);
+		if (!picked) return;
+		if (picked !== madeLast.current?.box) said.current++;
+		setAfter(picked);
 	}, [picked]);
 
-	const submit = (e: FormEvent) => {
-		e.preventDefault();
+	const enter = (): boolean => {
 		const stop: NewStop = { after: behind, label, ground: ground !== 'none', awg, gfci: kind === 'gfci' };
 		if (kind === 'two') stop.devices = 2;
 		if (kind === 'junction') stop.devices = 0;
 		if (ft.trim()) stop.feet = measure('ft').read(numberIn(ft));
 		if (Number.isNaN(stop.feet)) {
 			setWrong(new Error(`Cable: “${ft}” is not a number of ${measure('ft').unit}.`));
-			return;
+			return false;
 		}
 		setWrong(null);
 		const before = said.current;
+		const as = { label, ft, kind };
 		// Room for the next one at once: who types fast is ahead of the answer.
 		setLabel('');
 		setFeet('');
 		setKind('outlet');
-		add.mutate(stop, {
-			onError: () => {
-				setLabel((typed) => typed || label);
-				setFeet((typed) => typed || ft);
-				setKind(kind);
-			},
-			onSuccess: (now) => {
-				const known = new Set(call.stops.map((s) => s.box));
-				const made = now.stops.find((s) => !known.has(s.box));
-				if (ground === 'unknown' && !now.conditions.ground) conditions.mutate({ ground: 'unknown' });
+		const known = () => new Set(cache.getQueryData<Call>(['call', call.id])?.stops.map((s) => s.box));
+		let there = new Set<string>();
+		add
+			.mutateAsync(() => {
+				there = known();
+				const made = madeLast.current;
+				return made && made.said === before ? { ...stop, after: made.box } : stop;
+			})
+			.then((now) => {
+				const made = now.stops.find((s) => !there.has(s.box));
+				if (ground === 'unknown' && !now.conditions.ground && !asked.current) {
+					asked.current = true; // once is enough, however many are on their way
+					conditions.mutate({ ground: 'unknown' });
+				}
 				if (made) {
-					if (unknown) order.mutate({ ...now.map, unsure: [...(now.map.unsure ?? []), made.box] });
-					if (said.current === before) setAfter(made.box);
+					if (unknown) order.mutate((map) => ({ ...map, unsure: [...(map.unsure ?? []), made.box] }));
+					if (said.current === before) {
+						madeLast.current = { box: made.box, said: before };
+						setAfter(made.box);
+					}
 					pick(made.box);
 				}
 				name.current?.focus({ preventScroll: true });
-			},
-		});
+			})
+			.catch((error) => {
+				setWrong(error);
+				setLabel((now) => now || as.label);
+				setFeet((now) => now || as.ft);
+				setKind(as.kind);
+			});
+		return true;
+	};
+	typed.current = () => !label.trim() || enter();
+
+	const submit = (e: FormEvent) => {
+		e.preventDefault();
+		enter();
 	};
 
 	const named = /\bgfi\b|gfci/i.test(label) && kind !== 'gfci';
@@ -187,7 +221,7 @@ function AddStop({ call, basics, picked, pick }: Props) {
 						onChange={(e) => setLabel(e.target.value)}
 					/>
 				</label>
-				<Button kind="main" type="submit" disabled={add.isPending}>
+				<Button kind="main" type="submit">
 					Add
 				</Button>
 			</div>
@@ -279,7 +313,7 @@ function AddStop({ call, basics, picked, pick }: Props) {
 					</label>
 				</div>
 			</details>
-			<Problem error={wrong ?? add.error ?? order.error ?? conditions.error} />
+			<Problem error={wrong ?? order.error ?? conditions.error} />
 		</form>
 	);
 }

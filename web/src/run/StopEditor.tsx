@@ -4,6 +4,7 @@ import { useAddLoad, useChangeStop, useRemoveLoad, useRemoveStop } from '../api/
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
 import { Ticked } from '../ui/Ticked';
+import { useTyped } from '../ui/typed';
 import { measure } from '../ui/units';
 import { numberIn } from '../ui/words';
 import { PlaceConditions, PlaceInOrder } from './Known';
@@ -130,7 +131,7 @@ function Typed({
 function Plugged({ call, stop, basics }: { call: Call; stop: Stop; basics: Basics }) {
 	const add = useAddLoad(call.id);
 	const remove = useRemoveLoad(call.id);
-	const [watts, setWatts] = useState('');
+	const [watts, setWatts, take] = useTyped();
 	const [half, setHalf] = useState<Half>('top');
 	const [wrong, setWrong] = useState<Error | null>(null);
 	const device = stop.devices[0];
@@ -142,7 +143,7 @@ function Plugged({ call, stop, basics }: { call: Call; stop: Stop; basics: Basic
 			return;
 		}
 		setWrong(null);
-		add.mutate({ at: device.id, half, watts: w }, { onSuccess: () => setWatts('') });
+		take(() => add.mutateAsync({ at: device.id, half, watts: w }));
 	};
 	return (
 		<div className="flex flex-wrap items-end gap-x-3 gap-y-1 border-t border-rule pt-2">
@@ -180,7 +181,7 @@ function Plugged({ call, stop, basics }: { call: Call; stop: Stop; basics: Basic
 					onKeyDown={(e) => e.key === 'Enter' && plug()}
 				/>
 			</label>
-			<Button onClick={plug} disabled={add.isPending || watts.trim() === ''}>
+			<Button onClick={plug} disabled={watts.trim() === ''}>
 				Plug in
 			</Button>
 			{call.loads

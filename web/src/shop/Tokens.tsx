@@ -4,6 +4,7 @@ import { useAddToken, useTokens, useWithdrawToken } from '../api/shop';
 import { Button, field } from '../ui/Button';
 import { Part } from '../ui/Page';
 import { Problem } from '../ui/Problem';
+import { useTyped } from '../ui/typed';
 import { dayOf } from '../ui/words';
 import { RoleChoice } from './RoleChoice';
 
@@ -12,11 +13,11 @@ export function Tokens() {
 	const tokens = useTokens();
 	const add = useAddToken();
 	const withdraw = useWithdrawToken();
-	const [name, setName] = useState('');
+	const [name, setName, take] = useTyped();
 	const [role, setRole] = useState<Role>('office');
 	const submit = (e: FormEvent) => {
 		e.preventDefault();
-		add.mutate({ name, role }, { onSuccess: () => setName('') });
+		take((name) => add.mutateAsync({ name, role }));
 	};
 	return (
 		<Part title="Access for programs">
@@ -30,7 +31,7 @@ export function Tokens() {
 					<input className={field} value={name} maxLength={100} onChange={(e) => setName(e.target.value)} />
 				</label>
 				<RoleChoice label="what it may" value={role} set={setRole} />
-				<Button type="submit" className="justify-self-start" disabled={add.isPending || !name.trim()}>
+				<Button type="submit" className="justify-self-start" disabled={!name.trim()}>
 					Make a token
 				</Button>
 				<Problem error={add.error ?? withdraw.error} />

@@ -6,6 +6,7 @@ import { useAddStock, useStock } from '../api/shop';
 import { Button, field } from '../ui/Button';
 import { Page, Part } from '../ui/Page';
 import { Problem } from '../ui/Problem';
+import { useTyped } from '../ui/typed';
 import { numberIn } from '../ui/words';
 
 /** What the vans carry. Make-ups take from it by themselves. */
@@ -69,20 +70,15 @@ function Load({ vans }: { vans: string[] }) {
 		...(house.data?.items.map((i) => ({ key: i.code, words: i.words, unit: i.unit || 'each' })) ?? []),
 	];
 	const [van, setVan] = useState('');
-	const [item, setItem] = useState('');
+	const [item, setItem, take] = useTyped();
 	const [count, setCount] = useState('');
 	const [unit, setUnit] = useState('');
 	const submit = (e: FormEvent) => {
 		e.preventDefault();
-		add.mutate(
-			{ id: newID(), van: van || (vans[0] ?? 'Van 1'), item, unit, count: numberIn(count) },
-			{
-				onSuccess: () => {
-					setItem('');
-					setCount('');
-				},
-			},
+		take((item) =>
+			add.mutateAsync({ id: newID(), van: van || (vans[0] ?? 'Van 1'), item, unit, count: numberIn(count) }),
 		);
+		setCount('');
 	};
 	return (
 		<Part title="Load a van">
@@ -136,7 +132,7 @@ function Load({ vans }: { vans: string[] }) {
 						<input className={field} placeholder="ft" value={unit} onChange={(e) => setUnit(e.target.value)} />
 					</label>
 				</div>
-				<Button type="submit" disabled={add.isPending || !item.trim() || Number.isNaN(numberIn(count))}>
+				<Button type="submit" disabled={!item.trim() || Number.isNaN(numberIn(count))}>
 					Put it on
 				</Button>
 				<Problem error={add.error} />

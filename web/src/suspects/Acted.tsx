@@ -104,7 +104,7 @@ function DrawIn({ call, cable }: { call: Call; cable: string }) {
 			</label>
 			<Button
 				disabled={add.isPending || label.trim() === ''}
-				onClick={() => add.mutate({ after: from, into: cable, ground: true, label: label.trim() })}
+				onClick={() => add.mutate(() => ({ after: from, into: cable, ground: true, label: label.trim() }))}
 			>
 				draw it into the run
 			</Button>

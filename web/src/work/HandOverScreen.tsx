@@ -7,6 +7,7 @@ import { Clock } from '../day/Clock';
 import { Delta } from '../delta/Delta';
 import { Button, field } from '../ui/Button';
 import { Problem } from '../ui/Problem';
+import { useTyped } from '../ui/typed';
 import { dayOf, timeOf } from '../ui/words';
 import { WorkFrame } from './Frame';
 import { GateLine } from './Gates';
@@ -142,11 +143,13 @@ function Papers({ call }: { call: Call }) {
 function Additions({ call }: { call: Call }) {
 	const add = useAddEntry(call.id);
 	const [kind, setKind] = useState<'marking' | 'part' | 'note'>('note');
-	const [text, setText] = useState('');
+	const [text, setText, take] = useTyped();
 	const submit = (e: FormEvent) => {
 		e.preventDefault();
-		const entry: Entry = { kind, text, ...(kind === 'part' ? { count: 1 } : {}) };
-		add.mutate({ id: newID(), entry }, { onSuccess: () => setText('') });
+		take((text) => {
+			const entry: Entry = { kind, text, ...(kind === 'part' ? { count: 1 } : {}) };
+			return add.mutateAsync({ id: newID(), entry });
+		});
 	};
 	return (
 		<form onSubmit={submit} className="grid gap-2" aria-label="Add to the report">
@@ -168,9 +171,7 @@ function Additions({ call }: { call: Call }) {
 					value={text}
 					onChange={(e) => setText(e.target.value)}
 				/>
-				<Button type="submit" disabled={add.isPending}>
-					Add
-				</Button>
+				<Button type="submit">Add</Button>
 			</div>
 			<Problem error={add.error} />
 		</form>
