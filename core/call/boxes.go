@@ -246,6 +246,7 @@ func (c *MakeUp) decide(d *draft) error {
 		return GateShut{gate, d.r.Circuit.LabelOf(c.Box)}
 	}
 	made := job.Entry{Kind: job.MadeUp, Box: c.Box, At: d.c.At}
+	d.takenOn(&made)
 	if d.house.Cause != nil {
 		if made.Text, made.Evidence, err = d.house.Cause(); err != nil {
 			return err

@@ -22,7 +22,11 @@ type Command struct {
 	Device string    // which browser; "" where it does not say
 	Person string    // signed in; "" where nobody has to
 	Role   job.Role  // of the person; "" where nobody has to sign in
-	Do     Doing
+	// Program: a program does it, with a token of the person's. Decider took it on, where it waited
+	// for a decision; "" where it did not.
+	Program bool
+	Decider string
+	Do      Doing
 }
 
 // Customer is the device of who answers through a customer's link.
@@ -255,11 +259,15 @@ func (g GateShut) Error() string {
 
 // NotAllowed is refused because of who asks.
 type NotAllowed struct {
-	Role  job.Role
-	Needs job.Access
+	Role    job.Role
+	Needs   job.Access
+	Program bool
 }
 
 func (n NotAllowed) Error() string {
+	if n.Needs == job.Pass && n.Program {
+		return "a gate is passed by a qualified person only: not by a program, whoever gave it its token"
+	}
 	if n.Needs == job.Pass {
 		return fmt.Sprintf("a gate is passed by a qualified person only: not as %s", n.Role)
 	}

@@ -155,11 +155,11 @@ func (r *Record) maySet(before *Record, c *Command) error {
 		return nil
 	}
 	if !c.Role.May(job.Pass) && r.passed(before) {
-		return NotAllowed{c.Role, job.Pass}
+		return NotAllowed{c.Role, job.Pass, c.Program}
 	}
 	for i := range r.NewRuns {
 		if n := &r.NewRuns[i]; !c.Role.May(job.Pass) && n.tookOn(before.NewRun(n.ID)) {
-			return NotAllowed{c.Role, job.Pass}
+			return NotAllowed{c.Role, job.Pass, c.Program}
 		}
 	}
 	inForce := map[string]bool{}
@@ -169,7 +169,7 @@ func (r *Record) maySet(before *Record, c *Command) error {
 	for i := range r.Journal {
 		e := &r.Journal[i]
 		if needs := e.Needs(); !e.Withdrawn && !inForce[r.EntryIDs[i]] && !c.Role.May(needs) {
-			return NotAllowed{c.Role, needs}
+			return NotAllowed{c.Role, needs, c.Program}
 		}
 	}
 	return nil

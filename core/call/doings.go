@@ -471,6 +471,7 @@ func (c *AddEntry) decide(d *draft) error {
 		return bad("made-up: a box is made up on its own screen")
 	}
 	e.At, e.Withdrawn = d.c.At, false
+	d.takenOn(&e)
 	if i := slices.Index(d.r.EntryIDs, c.ID); i >= 0 {
 		return d.sentAgain(d.r.Journal[i], e)
 	}
@@ -499,6 +500,7 @@ func (c *AddEntry) decide(d *draft) error {
 
 func (d *draft) sentAgain(kept, again job.Entry) error {
 	kept.At, kept.Withdrawn = again.At, false
+	kept.EnteredBy, kept.TakenOnBy = again.EnteredBy, again.TakenOnBy
 	var documents [2]json.RawMessage
 	for i, e := range []job.Entry{kept, again} {
 		var err error
@@ -507,6 +509,14 @@ func (d *draft) sentAgain(kept, again job.Entry) error {
 		}
 	}
 	return sameAgain(documents[0], documents[1])
+}
+
+// takenOn names both who entered it and who took it on, where it waited for a decision.
+func (d *draft) takenOn(e *job.Entry) {
+	e.EnteredBy, e.TakenOnBy = "", ""
+	if d.c.Decider != "" {
+		e.EnteredBy, e.TakenOnBy = nameOf(d.c.Device, d.c.Person), d.c.Decider
+	}
 }
 
 // follow does what an entry brings with it.

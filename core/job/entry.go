@@ -118,6 +118,10 @@ type Entry struct {
 	To        string     `json:"to,omitempty"`        // handed over to
 	Signature string     `json:"signature,omitempty"` // handed over: drawn by finger, as an SVG path
 	Withdrawn bool       `json:"withdrawn,omitempty"`
+	// EnteredBy and TakenOnBy name two people where what one entered waited for a decision, and
+	// another took it on.
+	EnteredBy string `json:"enteredBy,omitempty"`
+	TakenOnBy string `json:"takenOnBy,omitempty"`
 }
 
 // Volts below which a circuit is taken for dead: what a lead picks up.
@@ -183,11 +187,14 @@ func (e *Entry) check(c *circuit.Circuit) error {
 
 // Words are the entry as one line; label is what people call a box.
 func (e *Entry) Words(label func(box string) string) string {
-	k, ok := kinds[e.Kind]
-	if !ok || k.words == nil {
-		return e.Text
+	words := e.Text
+	if k, ok := kinds[e.Kind]; ok && k.words != nil {
+		words = k.words(e, label)
 	}
-	return k.words(e, label)
+	if e.TakenOnBy != "" {
+		words = fmt.Sprintf("%s Entered by %s, taken on by %s.", strings.TrimSuffix(words, ".")+".", e.EnteredBy, e.TakenOnBy)
+	}
+	return words
 }
 
 // missing reports the first that is empty, in the order of names.

@@ -106,7 +106,17 @@ type Caller struct {
 	Made    time.Time
 	Role    job.Role
 	Program bool                               // by a token that a person gave it
+	Decider string                             // who took it on, where it waited for a decision
 	Sent    func(time.Time) (time.Time, error) // a time of the device's clock, by this machine's
+}
+
+// ActsAs is the role in which what is asked for is done: a program passes no gate, whoever gave it
+// its token, for that is a person's to take on.
+func (c Caller) ActsAs() job.Role {
+	if c.Program {
+		return c.Role.With(job.Helper)
+	}
+	return c.Role
 }
 
 type commandKey struct{}
@@ -139,8 +149,8 @@ func (d *Desk) Command(ctx context.Context, do corecall.Doing) corecall.Command 
 		Seen:   by.Seen,
 		Device: by.Device,
 		Person: by.Person,
-		Role:   by.Role,
-		Do:     do,
+		Role:   by.ActsAs(), Program: by.Program, Decider: by.Decider,
+		Do: do,
 	}
 }
 

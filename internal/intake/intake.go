@@ -51,7 +51,7 @@ func (in *Intake) Arrive(ctx context.Context, commands []kept.Waiting) error {
 			return err
 		}
 		c.Refused = "" // the phone's own guess
-		a := kept.Arrived{Waiting: c, Device: by.Device, Person: by.Person, Role: string(by.Role), ArrivedAt: in.Desk.Now()}
+		a := kept.Arrived{Waiting: c, Device: by.Device, Person: by.Person, Role: string(by.ActsAs()), ArrivedAt: in.Desk.Now()}
 		made, err := by.Sent(c.MadeAt)
 		if err != nil {
 			a.Refused, _ = in.Refused(ctx, err)
@@ -107,7 +107,7 @@ var ErrNotBegun = desk.BadInput{Err: errors.New("the call that it was done on wa
 var errOfItsOwn = desk.BadInput{Err: errors.New("do: this has a request of its own")}
 
 func (in *Intake) carryOut(ctx context.Context, a *kept.Arrived) (on int64, err error) {
-	by := desk.Caller{Device: a.Device, Person: a.Person, Role: job.Role(a.Role), Command: a.ID, Made: a.MadeAt, Seen: a.Seen}
+	by := desk.Caller{Device: a.Device, Person: a.Person, Role: job.Role(a.Role), Command: a.ID, Made: a.MadeAt, Seen: a.Seen, Decider: a.Decider}
 	ctx = by.In(ctx)
 	on = max(a.Call, 0)
 	do, err := corecall.ParseDoing(a.Doing)

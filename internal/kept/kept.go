@@ -166,7 +166,8 @@ type Arrived struct {
 	Person    string
 	Role      string
 	ArrivedAt time.Time
-	Settled   bool // somebody decided to let go of it
+	Settled   bool   // somebody decided to let go of it
+	Decider   string // who takes it on now; it is not kept
 }
 
 // Errors of whatever keeps calls.

@@ -109,6 +109,9 @@ func (a *access) entered(ctx context.Context, before, after *store.Snapshot, per
 		default:
 			continue
 		}
+		if entry.TakenOnBy != "" {
+			e.Person, e.About = entry.TakenOnBy, e.About+", entered by "+entry.EnteredBy
+		}
 		if err := a.noteOf(ctx, e); err != nil {
 			return err
 		}

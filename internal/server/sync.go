@@ -225,7 +225,7 @@ func (s *calls) Decide(ctx context.Context, r api.DecideRequestObject) (api.Deci
 	}
 	if r.Body.Take {
 		// As it was done and by whom, on the say of who decides.
-		a.Role = string(by.Role)
+		a.Role, a.Decider = string(by.ActsAs()), by.Person
 		if err := s.intake.Try(ctx, &a); err != nil {
 			return nil, err
 		}

@@ -3975,6 +3975,10 @@ export interface components {
             /** @description Handed over: drawn by finger, as the path of an SVG 600 wide and 200 tall */
             signature?: string;
             withdrawn?: boolean;
+            /** @description Who entered it, where another took it on */
+            readonly enteredBy?: string;
+            /** @description Who took it on, where it waited for a decision */
+            readonly takenOnBy?: string;
         };
         JournalLine: {
             id: string;
