@@ -11,6 +11,7 @@ import (
 	"elvat/core/forecast"
 	"elvat/core/job"
 	"elvat/core/practice"
+	"elvat/core/safety"
 	"elvat/core/visit"
 )
 
@@ -81,6 +82,13 @@ type SetAppointment struct {
 func (*SetAppointment) what(*Record) string { return "appointment" }
 
 func (c *SetAppointment) decide(d *draft) error {
+	if c.Urgent != nil {
+		if sign := visit.Sign(strings.TrimSpace(*c.Urgent)); slices.Contains(visit.Signs, sign) && sign != d.r.Appointment.Urgent {
+			if err := d.toldHazard(sign, safety.Office); err != nil {
+				return err
+			}
+		}
+	}
 	var wrong error
 	err := d.mergeAppointment(func(a *Appointment) {
 		for _, f := range []struct{ from, to *string }{{c.Van, &a.Van}, {c.Date, &a.Date}, {c.Telephone, &a.Telephone}, {c.Urgent, (*string)(&a.Urgent)}} {
@@ -189,7 +197,7 @@ func (c *MarkClock) decide(d *draft) error {
 // Urgent reports heat, smell or water, as it was said on the telephone or through the
 // customer's link.
 func (r *Record) Urgent() bool {
-	return r.Appointment.Urgent != "" || visit.Reported(r.Circuit, r.Answers) != ""
+	return r.Appointment.Urgent != "" || len(r.Standing()) > 0
 }
 
 // Took is how many minutes were spent on the call; zero where the clock does not say.

@@ -68,6 +68,8 @@ var doings = map[string]func() Doing{
 	"mark-picture":      func() Doing { return &MarkPicture{} },
 	"use-part":          func() Doing { return &UsePart{} },
 	"answer":            func() Doing { return &GiveAnswer{} },
+	"tell-hazard":       func() Doing { return &TellHazard{} },
+	"looked-at":         func() Doing { return &LookedAt{} },
 	"settle-conflict":   func() Doing { return &SettleConflict{} },
 	"set-appointment":   func() Doing { return &SetAppointment{} },
 	"keep-quote":        func() Doing { return &KeepQuote{} },

@@ -386,6 +386,9 @@ type SetConditions struct {
 func (*SetConditions) what(*Record) string { return "place" }
 
 func (c *SetConditions) decide(d *draft) error {
+	if c.Conditions.Hazards != nil {
+		return bad("hazards: each is told, and ended, by a command of its own")
+	}
 	if err := c.Conditions.Check(d.r.Circuit); err != nil {
 		return BadInput{err}
 	}
@@ -488,7 +491,7 @@ func (c *AddEntry) decide(d *draft) error {
 		if err != nil {
 			return err
 		}
-		if gate := d.r.Journal.HandOver(checks, open); !gate.Open {
+		if gate := d.r.Journal.HandOver(checks, open, len(d.r.Standing())); !gate.Open {
 			return GateShut{Gate: gate}
 		}
 	}
@@ -679,7 +682,7 @@ func (d *draft) mayShow() error {
 	if d.r.HandedOver() {
 		return errOver
 	}
-	switch visit.Walk(d.house.Guards, d.r.Answers).Stage {
+	switch d.r.Page(d.house.Guards).Stage {
 	case visit.StayAway, visit.AskDanger:
 		return bad("no photographs now: leave it off and stay away")
 	}

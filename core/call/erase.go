@@ -48,6 +48,8 @@ func (r *Record) Erase() ([]Part, error) {
 			p.Document, err = eraseWithin(p.Document, "makeup")
 		case ANewRun:
 			p.Document, err = eraseWithin(p.Document, "order")
+		case AHazard:
+			p.Document, err = eraseHazard(p.Document)
 		}
 		if err != nil {
 			return nil, fmt.Errorf("%s %s: %w", p.Kind, p.ID, err)

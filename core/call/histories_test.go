@@ -21,6 +21,7 @@ import (
 	"elvat/core/newrun"
 	"elvat/core/price"
 	"elvat/core/runs"
+	"elvat/core/safety"
 	"elvat/core/supply"
 	"elvat/core/tester"
 	"elvat/core/visit"
@@ -159,6 +160,10 @@ func (h *history) drawn() Doing {
 			Feet:  new(float64(1 + r.IntN(60))),
 			AWG:   pick(r, nil, new(wire.Gauge(14)), new(wire.Gauge(12))),
 		}
+	case "tell-hazard":
+		return &TellHazard{ID: h.id(), Signs: []safety.Sign{pick(r, safety.Signs...)}, Place: pick(r, stop, circuit.Panel, "")}
+	case "looked-at":
+		return &LookedAt{Hazard: h.someID(AHazard), Found: "a burnt splice", Done: "made up anew", Who: "Ada"}
 	case "remove-stop":
 		return &RemoveStop{stop}
 	case "add-load":
@@ -419,7 +424,7 @@ func (h *history) arrive(t testing.TB, c Command) {
 	h.record, h.sent = next, append(h.sent, c)
 	h.accepted[Name(c.Do)]++
 	for _, p := range next.Parts() {
-		if p.Kind.stays() || p.Kind == AnAnswer {
+		if p.Kind.stays() || p.Kind == AnAnswer || p.Kind == AHazard {
 			h.entered[p.Key] = true
 		}
 	}
@@ -571,7 +576,7 @@ func standing(t testing.TB, r *Record) map[string]string {
 	var parts []Part
 	require.NoError(t, json.Unmarshal([]byte(stands(t, r)), &parts))
 	for _, p := range parts {
-		if p.Kind == TheDirectory {
+		if p.Kind == TheDirectory || p.Kind == AHazard { // a hazard ends when somebody has looked
 			continue
 		}
 		var document any

@@ -87,6 +87,9 @@ func (r *Record) move(v *View) Move {
 			return Move{Kind: NextCall, Words: "Next call", Screen: OnDay}
 		}
 	}
+	if m, ok := r.moveToHazard(off); ok {
+		return m
+	}
 	if !off && len(v.Result.Next) > 0 && v.Result.Next[0].Do == diagnosis.DoPowerOff {
 		// What a reading shows is not excluded any more: it goes off.
 		return r.toOpen(v.Result.Next[0])
@@ -138,6 +141,33 @@ func (r *Record) move(v *View) Move {
 		m.At, m.Half, m.Tool, m.Mode, m.Why = t.At, t.Half, t.Tool, t.Mode, t.Why
 	}
 	return m
+}
+
+// moveToHazard is the move while a hazard stands: the breaker off and locked out, then its place
+// proven dead, then a look. Nothing is energized, proven or handed over before.
+func (r *Record) moveToHazard(off bool) (Move, bool) {
+	standing := r.Standing()
+	if len(standing) == 0 {
+		return Move{}, false
+	}
+	h := &standing[0]
+	m := Move{Kind: SwitchOff, Words: h.FirstMove(r.Circuit), Why: h.Why(r.Circuit), Screen: OnDead}
+	if r.Circuit.Box(h.Place) == nil {
+		if off && h.Place == "" {
+			m.Kind, m.Words, m.Screen = LookIn, "Look for it with the power off: "+h.Words(r.Circuit), OnCall
+		}
+		return m, true
+	}
+	m.Box = h.Place
+	if !off {
+		return m, true
+	}
+	gates := r.Journal.BoxGates(r.Circuit, h.Place)
+	m.Kind, m.Words = ProveDead, "Prove it dead: "+r.Circuit.LabelOf(h.Place)
+	if gates[0].Open {
+		m.Kind, m.Words, m.Screen = LookIn, "Open it and look: "+h.Words(r.Circuit), OnBox
+	}
+	return m, true
 }
 
 // toOpen is switching off, to open the box of the test where it names one.

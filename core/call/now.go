@@ -10,7 +10,6 @@ import (
 	"elvat/core/diagnosis"
 	"elvat/core/job"
 	"elvat/core/tester"
-	"elvat/core/visit"
 )
 
 // A View is what follows from a record: what screens and papers show of the call.
@@ -116,10 +115,7 @@ func (v *View) workBox() string {
 func (r *Record) facts(v *View) job.Facts {
 	c := r.Circuit
 	f := job.Facts{
-		Reported: visit.Reported(
-			c,
-			r.Answers,
-		),
+		Reported:     r.reported(),
 		CautionsRead: r.CautionsReadAt != nil, Settled: v.Result.Settled, Read: len(v.Halves()),
 		Leading: v.Result.Leading(c),
 	}

@@ -15,7 +15,7 @@ import (
 // Whose shop it is, is the caller's to add.
 func (r *Record) Source(v *View, came time.Time, past []sitebook.Call, shop practice.Shop) (*job.Source, error) {
 	src := &job.Source{
-		Title: r.Title, Complaint: r.Complaint, CreatedAt: came, Circuit: r.Circuit, Journal: r.Journal, Checks: v.Checks, Leading: v.Leading(),
+		Title: r.Title, Complaint: r.Complaint, CreatedAt: came, Circuit: r.Circuit, Journal: r.Journal, Checks: v.Checks, Leading: v.Leading(), Hazards: r.Hazards(),
 	}
 	for _, l := range v.Lines {
 		if !l.Withdrawn {

@@ -14,6 +14,7 @@ import (
 	"elvat/core/merge"
 	"elvat/core/price"
 	"elvat/core/runs"
+	"elvat/core/safety"
 	"elvat/core/tester"
 	"elvat/core/visit"
 )
@@ -48,8 +49,10 @@ const (
 func (k Kind) stays() bool { return k == AReading || k == AnEntry || k == APicture || k == AUsed }
 
 // undoable reports whether undo may touch it: what a customer said, and what is
-// known of the house, is not this call's to take back.
-func (k Kind) undoable() bool { return k != AnAnswer && k != TheDirectory && k != TheDrill }
+// known of the house, is not this call's to take back; a hazard ends when somebody has looked.
+func (k Kind) undoable() bool {
+	return k != AnAnswer && k != AHazard && k != TheDirectory && k != TheDrill
+}
 
 // A Key names a part.
 type Key struct {
@@ -224,6 +227,11 @@ func (r *Record) open(p Part) (err error) {
 		var k answerPart
 		err = json.Unmarshal(p.Document, &k)
 		r.Answers, r.AnsweredAt = append(r.Answers, k.Answer), append(r.AnsweredAt, k.At)
+	case AHazard:
+		var h safety.Hazard
+		err = json.Unmarshal(p.Document, &h)
+		h.ID = p.ID
+		r.told = append(r.told, h)
 	case AConflict:
 		k := Conflict{ID: p.ID}
 		err = json.Unmarshal(p.Document, &k)
@@ -313,7 +321,7 @@ func (r *Record) Known() diagnosis.Conditions {
 			k = k.With(box.ID, diagnosis.Worked)
 		}
 	}
-	return k
+	return r.withHazards(k)
 }
 
 // PulledAt is the latest picture of the box's pulled device; false where there is none.

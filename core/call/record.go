@@ -14,6 +14,7 @@ import (
 	"elvat/core/makeup"
 	"elvat/core/price"
 	"elvat/core/runs"
+	"elvat/core/safety"
 	"elvat/core/tester"
 	"elvat/core/visit"
 )
@@ -49,6 +50,7 @@ type Record struct {
 
 	Log []Action // what was done, in its order
 
+	told  []safety.Hazard // by commands; Hazards has all
 	all   []Part
 	parts map[Key]Part
 }

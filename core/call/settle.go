@@ -138,7 +138,7 @@ func (c *GiveAnswer) decide(d *draft) error {
 	if err := c.Answer.Check(d.r.Circuit, d.house.Guards); err != nil {
 		return BadInput{err}
 	}
-	if err := visit.Allowed(d.r.Answers, c.Answer); err != nil {
+	if err := visit.Allowed(d.r.said(), c.Answer); err != nil {
 		return BadInput{err}
 	}
 	if len(d.r.Answers) >= mostAnswers {

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"elvat/core/circuit"
+	"elvat/core/safety"
 	"elvat/core/strict"
 )
 
@@ -91,6 +92,8 @@ type Conditions struct {
 	Ground    Ground                 `json:"ground,omitempty"`
 	Since     Since                  `json:"since,omitempty"` // what went before the complaint
 	Boxes     map[string][]Condition `json:"boxes,omitempty"`
+	// Hazards stand on the run: nobody has looked at them yet.
+	Hazards []safety.Hazard `json:"hazards,omitempty"`
 }
 
 // ConditionsFormat is the name and version of the conditions file.
@@ -121,6 +124,11 @@ func (c Conditions) Check(on *circuit.Circuit) error {
 	}
 	if !slices.Contains(Sinces, c.Since) {
 		return fmt.Errorf("since: %q is none of %q", c.Since, Sinces[1:])
+	}
+	for i := range c.Hazards {
+		if err := c.Hazards[i].Check(on); err != nil {
+			return fmt.Errorf("hazards[%d]: %w", i, err)
+		}
 	}
 	for id, all := range c.Boxes {
 		if on.Box(id) == nil {

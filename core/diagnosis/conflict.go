@@ -1,6 +1,7 @@
 package diagnosis
 
 import (
+	"elvat/core/tester"
 	"fmt"
 	"slices"
 )
@@ -39,8 +40,8 @@ func (w *weighed) conflict() *Conflict {
 	together := 0.0
 	k := len(w.e.levels)
 	for i, j := range w.judged {
-		if w.readings[i].Doubtful || w.fitted(i) {
-			continue // what a likely hypothesis fits contradicts nothing
+		if w.readings[i].Doubtful || w.fitted(i) || w.readings[i].GroundPin(tester.Default) == tester.PinLive {
+			continue // what a likely hypothesis fits contradicts nothing; a live pin is believed
 		}
 		if all == nil {
 			all = w.logWeights()

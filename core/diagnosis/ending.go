@@ -90,7 +90,7 @@ func (w *weighed) toldDead(device string, half circuit.Half) bool {
 func (w *weighed) uncleared(with ...tester.Tool) []Test {
 	for i := range w.e.circuit.Boxes {
 		box := &w.e.circuit.Boxes[i]
-		if w.e.circuit.GroundArrives(box.ID) {
+		if !w.groundDoubted(box.ID) {
 			continue
 		}
 		for j := range box.Devices {
@@ -111,7 +111,7 @@ func (w *weighed) uncleared(with ...tester.Tool) []Test {
 				}
 				t.Minutes = w.minutesOf(t) + w.walk(v.ID)
 				w.expect(t, w.now, w.now.outlet(v.ID, circuit.Top), w.causes())
-				t.Why = "Lamps show a ground there and none is drawn: faked from the neutral, or by conduit. " + t.Why
+				t.Why = "Lamps show a ground there and none is known to be there: faked from the neutral, or by conduit. " + t.Why
 				w.tellOutcomes(t, w.causes(), w.shows)
 				return []Test{*t}
 			}

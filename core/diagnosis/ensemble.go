@@ -139,7 +139,9 @@ func (x *Ensemble) next(a *averaged, r *Result) *Result {
 	default:
 		r.Next = best.finish(best.front(tests, a.own, r), r) // what comes first is of the likeliest way alone
 	}
+	r.Next = best.safe(r.Next)
 	r.Here, r.BeforeOff = best.batches(r.Next)
+	r.Here, r.BeforeOff = best.kept(r.Here), best.kept(r.BeforeOff)
 	r.Phone = best.phone()
 	r.strip()
 	return r

@@ -94,10 +94,11 @@ func (w *weighed) hidden() []Danger {
 		add(w.cannotTrip(circuit.Panel, circuit.Panel))
 	}
 	add(w.overVoltage())
+	dangers = append(dangers, w.reported()...)
 	dangers = append(dangers, w.warmJoints()...)
 	for i := range dangers {
 		d := &dangers[i]
-		d.Holds = d.Urgent && (d.Name == LiveGroundPin || d.Name == OverVoltage)
+		d.Holds = d.Holds || d.Urgent && (d.Name == LiveGroundPin || d.Name == OverVoltage)
 	}
 	rank := func(d Danger) int {
 		switch {
@@ -149,16 +150,28 @@ func (w *weighed) liveYoke(box *circuit.Box, v *circuit.Device) (Danger, bool) {
 	p := w.shownProbability(v.ID, func(s *shown) bool { return s.yoke })
 	// Where no ground arrives a three-slot face tempts to fake one, and all metal
 	// joined to it is live: that is listed whatever its probability.
-	tempts := !w.e.circuit.GroundArrives(box.ID)
+	tempts := w.groundDoubted(box.ID)
 	if !tempts && (p < listYoke || p < listOther && !w.wasRead(v.ID) && !w.likelyDead(v.ID)) {
 		return d, false
 	}
-	d.Urgent = p >= urgentYoke && w.wasRead(v.ID)
+	// An old house whose ground nobody knows, and lamps that show one: before all else.
+	d.Urgent = p >= urgentYoke && w.wasRead(v.ID) || w.oldAndUnknown() && w.readsGround(v.ID)
 	d.because("livePin.unread", place)
 	if tempts {
 		d.because("livePin.noGround", place)
 	}
 	return d, true
+}
+
+// groundDoubted reports whether no ground is drawn to arrive in the box, or the one drawn is not
+// known to be there in an old house.
+func (w *weighed) groundDoubted(box string) bool {
+	return !w.e.circuit.GroundArrives(box) || w.oldAndUnknown()
+}
+
+func (w *weighed) oldAndUnknown() bool {
+	k := w.e.settings.Conditions
+	return (k.Old || k.Complaint == TwoSlots) && (k.Ground == GroundUnknown || k.Ground == GroundNone)
 }
 
 func (w *weighed) wasRead(device string) bool {
@@ -209,7 +222,6 @@ func (w *weighed) ungroundedMetal(box *circuit.Box) (Danger, bool) {
 		return Danger{}, false
 	}
 	metal := box.ID + ".box"
-	slot := box.Devices[0].ID + ".top.hot"
 	for _, r := range w.since() {
 		if r.Between == nil || !slices.Contains(r.Between[:], metal) || r.Reads == nil || r.Doubtful {
 			continue
@@ -224,10 +236,10 @@ func (w *weighed) ungroundedMetal(box *circuit.Box) (Danger, bool) {
 		return d, true
 	}
 	d := Danger{
-		Name: UngroundedMetal, At: box.Devices[0].ID, Site: box.ID, Tool: tester.Meter, Between: &[2]string{slot, metal},
+		Name: UngroundedMetal, At: box.Devices[0].ID, Site: box.ID, Tool: tester.Ohms, Between: &[2]string{metal, circuit.Panel + ".ground"},
 	}
 	d.because("metal.unread", w.e.circuit.LabelOf(box.ID))
-	d.does("meterPlate")
+	d.does("ohmsPlate") // dead: through a meter of low impedance some 40 mA would go to a box that floats
 	return d, true
 }
 
@@ -246,20 +258,24 @@ func (w *weighed) cannotTrip(guard, site string) (Danger, bool) {
 	if guard == circuit.Panel {
 		d.because("cannotTrip.breaker")
 	}
+	trips, cannot := false, false
 	for _, r := range w.since() {
 		if r.Doubtful {
 			continue
 		}
-		if slices.Contains(r.Tripped, guard) {
-			return Danger{}, false
-		}
-		if r.Tool == tester.DeviceButton && r.At == guard {
-			d.Shown, d.Tool = true, ""
-			d.because("cannotTrip.shown", w.e.circuit.LabelOf(site))
-			d.does("replace")
+		switch { // the newest counts: one that tripped for a tester before may not trip any more
+		case slices.Contains(r.Tripped, guard):
+			trips, cannot = true, false
+		case r.Tool == tester.DeviceButton && r.At == guard:
+			trips, cannot = false, true
 		}
 	}
-	return d, true
+	if cannot {
+		d.Shown, d.Tool = true, ""
+		d.because("cannotTrip.shown", w.e.circuit.LabelOf(site))
+		d.does("replace")
+	}
+	return d, !trips
 }
 
 // lostNeutral: without a neutral above it a GFCI cannot trip, and its hot is
@@ -395,7 +411,7 @@ func (w *weighed) warmJoints() []Danger {
 	var dangers []Danger
 	for _, box := range w.e.circuit.Boxes {
 		j := bySite[box.ID]
-		if j == nil || j.p < leastWarm || !w.measured() {
+		if j == nil || j.p < leastWarm || !w.measured() || !w.pointsAnywhere() {
 			continue
 		}
 		d := Danger{Name: WarmJoint, At: box.Devices[0].ID, Site: box.ID, Urgent: j.p >= 0.5}
@@ -406,6 +422,25 @@ func (w *weighed) warmJoints() []Danger {
 		dangers = append(dangers, d)
 	}
 	return dangers
+}
+
+// pointsAnywhere reports whether anything but its weight speaks for a loose joint: a reading that a
+// sound circuit would not show, a warm box, or what was found.
+func (w *weighed) pointsAnywhere() bool {
+	if len(w.line.found) > 0 || w.e.settings.Conditions.Complaint == WarmOrScorched || w.e.settings.Conditions.Complaint == Dimming {
+		return true
+	}
+	for _, all := range w.e.settings.Conditions.Boxes {
+		if slices.Contains(all, Warm) {
+			return true
+		}
+	}
+	for i := w.before; i < len(w.judged); i++ {
+		if !w.judged[i].fits(healthy, w.level) {
+			return true
+		}
+	}
+	return false
 }
 
 // measured reports whether a number was read that a loose joint shows in.

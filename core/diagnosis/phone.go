@@ -79,11 +79,15 @@ func (w *weighed) phone() []Phoned {
 		{Key: "work", Say: words.English.Say("phone.work"), Why: "A wiring mistake is likelier where work was done. Mark it at the stop."},
 		{Key: "plugged", Say: words.English.Say("phone.plugged"), Why: "Heavy loads heat a poor contact. Mark it at the stop."},
 	}
+	warm, dead := w.warmBoxes()
+	if len(w.standing(dead)) > 0 { // nothing is reset, and nobody is asked to try
+		return all
+	}
 	var asked []Phoned
 	causes := w.causes()
 	reset := false
 	for _, question := range tester.Questions {
-		if t, ok := w.ask(question, causes); ok {
+		if t, ok := w.ask(question, causes); ok && (len(warm) == 0 || question != tester.CycleBreaker) {
 			p := Phoned{
 				Key:      string(question),
 				Say:      words.English.Say("phone." + string(question)),

@@ -172,8 +172,9 @@ func (e *Engine) Suspects(readings []tester.Reading, now *tester.State) (first *
 	r.Conflict = w.conflict()
 	r.Settled = w.settled(r)
 	return r.first(), func() *Result {
-		r.Next = w.next(r)
+		r.Next = w.safe(w.next(r))
 		r.Here, r.BeforeOff = w.batches(r.Next)
+		r.Here, r.BeforeOff = w.kept(r.Here), w.kept(r.BeforeOff)
 		r.Phone = w.phone()
 		r.strip()
 		return r

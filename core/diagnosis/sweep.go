@@ -33,7 +33,7 @@ func (s Sweep) Hold(dangers []Danger) Sweep {
 	s.Held = []string{}
 	free := []string{}
 	for _, at := range s.Left {
-		if slices.ContainsFunc(dangers, func(d Danger) bool { return d.Holds && d.At == at }) {
+		if slices.ContainsFunc(dangers, func(d Danger) bool { return d.Holds && (d.At == at || d.Name == ReportedHazard) }) {
 			s.Held = append(s.Held, at)
 		} else {
 			free = append(free, at)

@@ -28,7 +28,7 @@ func TestChecks(t *testing.T) {
 		tools,
 		"both halves of three devices, its own button, the last outlet behind it",
 	)
-	g := Journal{}.HandOver(checks, 0)
+	g := Journal{}.HandOver(checks, 0, 0)
 	assert.False(t, g.Open)
 	assert.Equal(t, []string{"8 readings not taken yet"}, g.Missing)
 
@@ -38,7 +38,7 @@ func TestChecks(t *testing.T) {
 	}
 	checks, err = Checks(c, []string{"B1"}, nil, readings)
 	require.NoError(t, err)
-	assert.True(t, Journal{}.HandOver(checks, 0).Open, "%v", checks)
+	assert.True(t, Journal{}.HandOver(checks, 0, 0).Open, "%v", checks)
 
 	wrong := readings[0]
 	wrong.Lamps = &tester.Lamps{HotNeutral: tester.IsDark, HotGround: tester.IsLit, NeutralGround: tester.IsDark}
@@ -46,9 +46,9 @@ func TestChecks(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, Differs, checks[0].Status, "differences stand first, and the later reading counts")
 	assert.NotEmpty(t, checks[0].SaysSeen)
-	g = Journal{}.HandOver(checks, 0)
+	g = Journal{}.HandOver(checks, 0, 0)
 	assert.Equal(t, []string{"1 reading that differs from what is predicted"}, g.Missing)
-	g = Journal{{Kind: Override, Gate: ToHandOver, Who: "A", Standing: "b", Reason: "c"}}.HandOver(checks, 0)
+	g = Journal{{Kind: Override, Gate: ToHandOver, Who: "A", Standing: "b", Reason: "c"}}.HandOver(checks, 0, 0)
 	assert.True(t, g.Open)
 	assert.NotEmpty(t, g.Missing)
 	assert.Len(t, Journal{*g.By}.Overrides(), 1)

@@ -96,6 +96,8 @@ type Entry struct {
 	At        time.Time  `json:"at,omitzero"` // when it was entered
 	Box       string     `json:"box,omitempty"`
 	Stage     Stage      `json:"stage,omitempty"`
+	Device    string     `json:"device,omitempty"` // dead: of which the slots were tested
+	Number    int        `json:"number,omitempty"` // dead: of the device among several in its box
 	Dead      *DeadVolts `json:"dead,omitempty"`
 	Secured   string     `json:"secured,omitempty"` // lock, tag, in-sight
 	Tester    string     `json:"tester,omitempty"`
@@ -124,9 +126,9 @@ type Entry struct {
 	TakenOnBy string `json:"takenOnBy,omitempty"`
 }
 
-// Volts below which a circuit is taken for dead: what a lead picks up.
-// Assumption.
-const deadVolts = 5
+// Volts up to which a pair is taken for dead. More is a sign of voltage: a ghost is drained with a low
+// impedance, dead it is not. Assumption.
+const deadVolts = 1
 
 // A LiveSource is what a tester shows on something known to be live, in volts.
 type LiveSource struct {
@@ -235,7 +237,19 @@ func (e *Entry) checkDead(c *circuit.Circuit) error {
 	if e.Dead.Below < 0 || e.Dead.Below > mostBelow {
 		return fmt.Errorf("dead: below %g V: at most %d V is said without measuring each", e.Dead.Below, mostBelow)
 	}
-	for _, v := range e.Dead.values(hasGround(c, e.Box)) {
+	e.Number = 0
+	if b := c.Box(e.Box); b != nil && e.Stage == Installed {
+		i := slices.IndexFunc(b.Devices, func(d circuit.Device) bool { return d.ID == e.Device })
+		switch {
+		case e.Device != "" && i < 0:
+			return fmt.Errorf("device: %q is not in this box", e.Device)
+		case e.Device == "" && len(b.Devices) > 1:
+			return fmt.Errorf("device: which of the %d in this box? Each is proven dead by itself", len(b.Devices))
+		case len(b.Devices) > 1:
+			e.Number = i + 1
+		}
+	}
+	for _, v := range e.Dead.values(e.hasGround(c)) {
 		if v.volts == nil && e.Dead.Below > 0 {
 			continue
 		}
@@ -249,9 +263,16 @@ func (e *Entry) checkDead(c *circuit.Circuit) error {
 	return nil
 }
 
-func hasGround(c *circuit.Circuit, box string) bool {
-	b := c.Box(box)
-	return b == nil || len(b.Devices) == 0 || b.Devices[0].HasGroundSlot()
+// hasGround reports whether there is a ground to measure to: a ground slot of the device that was
+// tested; at the wires, of any device of the box.
+func (e *Entry) hasGround(c *circuit.Circuit) bool {
+	b := c.Box(e.Box)
+	if b == nil || len(b.Devices) == 0 {
+		return true
+	}
+	return slices.ContainsFunc(b.Devices, func(d circuit.Device) bool {
+		return d.HasGroundSlot() && (e.Device == "" || e.Device == d.ID)
+	})
 }
 
 type named struct {
@@ -284,8 +305,8 @@ func (d *DeadVolts) values(ground bool) []named {
 
 // Live names what was found live, empty where all is dead.
 func (e *Entry) Live(c *circuit.Circuit) string {
-	for _, v := range e.Dead.values(hasGround(c, e.Box)) {
-		if v.volts != nil && *v.volts >= deadVolts {
+	for _, v := range e.Dead.values(e.hasGround(c)) {
+		if v.volts != nil && *v.volts > deadVolts {
 			return fmt.Sprintf("%s: %.0f V", v.name, *v.volts)
 		}
 	}

@@ -3,6 +3,7 @@ package job
 import (
 	"slices"
 	"strconv"
+	"strings"
 
 	"elvat/core/circuit"
 	"elvat/core/makeup"
@@ -34,6 +35,8 @@ type Gate struct {
 	// SaidMissing is the same as codes, from which any language says it.
 	SaidMissing []words.Said `json:"saidMissing"`
 	Next        Task         `json:"next,omitempty"` // what the first of them asks for
+	// Device is the one to be tested next; each device of a box is proven by itself.
+	Device string `json:"device,omitempty"`
 	// By is the override that opens it, nil where the facts do.
 	By *Entry `json:"by,omitempty"`
 }
@@ -70,6 +73,8 @@ func (j Journal) Begun() bool { return len(j.standing()) > 0 }
 // live-dead-live for one box, as far as it has come.
 type progress struct {
 	off, before, dead, after, out, afterOut bool
+	by                                      string      // the tester that was proven
+	tested                                  []string    // devices of the box that no voltage was found on
 	live                                    *words.Said // what was found live
 	open, conductors                        *Entry      // overrides
 }
@@ -82,8 +87,14 @@ type progress struct {
 // Source: NFPA 70E 120.5, 120.6 in its 2024 edition (from memory).
 func (j Journal) BoxGates(c *circuit.Circuit, box string) [2]Gate {
 	var p progress
-	for _, e := range j.standing() {
-		p.take(c, box, e)
+	for _, e := range j {
+		switch {
+		case !e.Withdrawn:
+			p.take(c, box, e)
+		case e.voids(c, box):
+			// Taken back, a sign of voltage voids the proof all the same: the next proof opens the gate.
+			p = progress{}
+		}
 	}
 	open := gate(ToOpen, box)
 	need := func(g *Gate, ok bool, task Task, what words.Said) {
@@ -100,7 +111,13 @@ func (j Journal) BoxGates(c *circuit.Circuit, box string) [2]Gate {
 	}
 	need(&open, p.off, SwitchOff, words.Of("gate.off"))
 	need(&open, p.before, ProveTester, words.Of("gate.before"))
-	need(&open, p.dead, TestSlots, words.Of("gate.dead"))
+	if next, n, of := p.untested(c, box); of > 1 && !p.dead {
+		need(&open, false, TestSlots, words.Of("gate.deadDevice", strconv.Itoa(n), strconv.Itoa(of)))
+		open.Device = next
+	} else {
+		need(&open, p.dead, TestSlots, words.Of("gate.dead"))
+		open.Device = next
+	}
 	need(&open, p.after, ProveTester, words.Of("gate.after"))
 	conductors := gate(ToConductors, box)
 	if len(open.Missing) > 0 && p.open == nil {
@@ -111,6 +128,69 @@ func (j Journal) BoxGates(c *circuit.Circuit, box string) [2]Gate {
 	open.pass(p.open)
 	conductors.pass(p.conductors)
 	return [2]Gate{open, conductors}
+}
+
+// voids reports whether an entry that was taken back was a sign of voltage in the box: it voids the
+// proof for good, since it was seen.
+func (e *Entry) voids(c *circuit.Circuit, box string) bool {
+	switch e.Kind {
+	case BreakerOn:
+		return true
+	case SecondSource:
+		return e.Box == box
+	case DeadTest:
+		return e.Box == box && e.Dead != nil && e.Live(c) != ""
+	}
+	return false
+}
+
+// untested returns the first device of the box that is not proven dead, its number, and how many
+// there are; "" where all are, or where the box has none.
+func (p *progress) untested(c *circuit.Circuit, box string) (device string, n, of int) {
+	b := c.Box(box)
+	if b == nil {
+		return "", 0, 0
+	}
+	for i := range b.Devices {
+		if !slices.Contains(p.tested, b.Devices[i].ID) {
+			return b.Devices[i].ID, i + 1, len(b.Devices)
+		}
+	}
+	return "", 0, len(b.Devices)
+}
+
+// proves takes in that a tester was proven on a live source. The one that tests is proven before
+// and after, itself: another one begins the proof anew. Before the breaker goes off counts.
+// Source: NFPA 70E 120.5 (from memory).
+func (p *progress) proves(tester string) {
+	tester = strings.ToLower(strings.TrimSpace(tester))
+	if p.before && p.by != tester {
+		*p = progress{off: p.off, live: p.live, open: p.open, conductors: p.conductors}
+	}
+	p.by = tester
+	switch {
+	case p.out:
+		p.afterOut = true
+	case p.dead:
+		p.after = true
+	default:
+		p.before = true
+	}
+}
+
+// deadAt takes in that no voltage was found on the device, at its slots.
+func (p *progress) deadAt(c *circuit.Circuit, e *Entry) {
+	device := e.Device
+	b := c.Box(e.Box)
+	if device == "" && b != nil && len(b.Devices) == 1 {
+		device = b.Devices[0].ID
+	}
+	if !slices.Contains(p.tested, device) {
+		p.tested = append(p.tested, device)
+	}
+	p.live = nil
+	next, _, _ := p.untested(c, e.Box)
+	p.dead = next == ""
 }
 
 // gate is one that nothing is missing of.
@@ -166,9 +246,10 @@ func (j Journal) MakeUp(box string, open []makeup.Finding) Gate {
 }
 
 // HandOver is the gate before the call is handed over. open counts what must be mended
-// in its boxes and is neither mended nor accepted.
-func (j Journal) HandOver(checks []Check, open int) Gate {
+// in its boxes and is neither mended nor accepted; hazards, those that nobody has looked at.
+func (j Journal) HandOver(checks []Check, open, hazards int) Gate {
 	g := gate(ToHandOver, "")
+	g.counts("gate.hazards", hazards)
 	if len(checks) == 0 {
 		g.lacks(words.Of("gate.nothingYet"))
 	}
@@ -186,7 +267,7 @@ func (j Journal) HandOver(checks []Check, open int) Gate {
 	g.counts("gate.findings", open)
 	var by *Entry
 	for _, e := range j.standing() {
-		if e.Kind == Override && e.Gate == ToHandOver {
+		if e.Kind == Override && e.Gate == ToHandOver && hazards == 0 { // nobody's word ends a hazard
 			by = &e
 		}
 	}

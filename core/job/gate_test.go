@@ -54,6 +54,8 @@ func TestLiveDeadLive(t *testing.T) {
 	of := func(es ...Entry) Journal { return es }
 	cover := of(off, proven, dead(Installed, 0), proven)
 	after := func(es ...Entry) Journal { return append(append(Journal{}, cover...), es...) }
+	other := Entry{Kind: Proven, Tester: "two-pole tester", Source: "hall outlet", Volts: v(121)}
+	back := func(e Entry) Entry { e.Withdrawn = true; return e }
 	takenBack := proven
 	takenBack.Withdrawn = true
 	for _, row := range []struct {
@@ -64,7 +66,13 @@ func TestLiveDeadLive(t *testing.T) {
 	}{
 		{"nothing", nil, false, false, "breaker off and secured"},
 		{"only switched off", of(off), false, false, "testers proven on a live source"},
-		{"tester proven before the breaker went off does not count", of(proven, off), false, false, "testers proven on a live source"},
+		{"tester proven before the breaker went off counts", of(proven, off, dead(Installed, 0), proven), true, false, "no voltage at the wires"},
+		{"another tester proven after", of(off, proven, dead(Installed, 0), other), false, false, "no voltage on all pairs"},
+		{"another tester, and the test again with it", of(off, proven, other, dead(Installed, 0), other), true, false, "no voltage at the wires"},
+		{"the breaker on again, taken back", after(back(Entry{Kind: BreakerOn})), false, false, "breaker off and secured"},
+		{"a second source, taken back", after(back(Entry{Kind: SecondSource, Box: "B1", Text: "red"})), false, false, "breaker off and secured"},
+		{"a live reading, taken back", after(back(dead(DeviceOut, 118))), false, false, "breaker off and secured"},
+		{"proven again after that", append(after(back(Entry{Kind: BreakerOn})), off, proven, dead(Installed, 0), proven), true, false, "no voltage at the wires"},
 		{"dead before the tester was proven does not count", of(off, dead(Installed, 0), proven), false, false, "no voltage on all pairs"},
 		{"not proven again", of(off, proven, dead(Installed, 0)), false, false, "testers proven again"},
 		{"at the slots", cover, true, false, "no voltage at the wires"},
@@ -73,7 +81,7 @@ func TestLiveDeadLive(t *testing.T) {
 		{"all of it", after(dead(DeviceOut, 0), proven), true, true, ""},
 		{"something live at the slots", of(off, proven, dead(Installed, 118)), false, false, "top hot to neutral: 118 V"},
 		{"something live at the wires", after(dead(DeviceOut, 118), proven), false, false, "something is live"},
-		{"a ghost within what a lead picks up", of(off, proven, dead(Installed, 2), proven), true, false, "no voltage at the wires"},
+		{"more than a volt is a sign of voltage", of(off, proven, dead(Installed, 2), proven), false, false, "something is live"},
 		{"a second source closes it again", after(Entry{Kind: SecondSource, Box: "B1", Text: "red is live"}), false, false, "a second source was found: red is live"},
 		{"a second source elsewhere does not", after(Entry{Kind: SecondSource, Box: "B2", Text: "x"}), true, false, ""},
 		{"the breaker on again closes it", after(Entry{Kind: BreakerOn}), false, false, "breaker off and secured"},
@@ -94,6 +102,36 @@ func TestLiveDeadLive(t *testing.T) {
 		}
 	}
 	assert.False(t, cover.BoxGates(c, "B2")[0].Open, "each box is proven by itself")
+}
+
+// TestEachDeviceIsProven: a box of two devices is not dead after one test on one of them, and a
+// two-slot device drops no pair of the other.
+func TestEachDeviceIsProven(t *testing.T) {
+	c := run(t, false)
+	two := 2
+	require.NoError(t, c.ChangeStop("B1", circuit.StopChange{Devices: &two}))
+	first, second := c.Box("B1").Devices[0].ID, c.Box("B1").Devices[1].ID
+	c.Box("B1").Devices[0].Slots = 2
+	at := func(device string) Entry {
+		e := dead(Installed, 0)
+		e.Device = device
+		require.NoError(t, e.Check(c))
+		return e
+	}
+	none := dead(Installed, 0)
+	assert.ErrorContains(t, none.Check(c), "device: which of the 2")
+	none.Device = "R9"
+	assert.ErrorContains(t, none.Check(c), "not in this box")
+	short := at(second)
+	short.Dead.Top.HotGround = nil
+	assert.ErrorContains(t, short.Check(c), "top hot to ground")
+	one := Journal{off, proven, at(first), proven}.BoxGates(c, "B1")[0]
+	assert.False(t, one.Open)
+	assert.Equal(t, second, one.Device)
+	assert.Contains(t, one.Missing[0], "device 2 of 2")
+	assert.True(t, Journal{off, proven, at(first), at(second), proven}.BoxGates(c, "B1")[0].Open)
+	e := at(second)
+	assert.Contains(t, e.Words(c.LabelOf), "device 2 tested")
 }
 
 // TestWhatADeadTestNeeds: every pair; a sensor alone is no proof, and a loud one

@@ -55,16 +55,7 @@ func init() {
 		},
 		Proven: {
 			check: func(e *Entry, _ *circuit.Circuit) error { return e.checkProven() },
-			moves: func(p *progress, _ *circuit.Circuit, _ *Entry) {
-				switch {
-				case p.out:
-					p.afterOut = true
-				case p.dead:
-					p.after = true
-				case p.off:
-					p.before = true
-				}
-			},
+			moves: func(p *progress, _ *circuit.Circuit, e *Entry) { p.proves(e.Tester) },
 			words: func(e *Entry, _ func(string) string) string {
 				return fmt.Sprintf("%s proven on %s: %.0f V", upper(e.Tester), e.Source, *e.Volts)
 			},
@@ -79,8 +70,8 @@ func init() {
 					return
 				}
 				switch {
-				case e.Stage == Installed && p.before:
-					p.dead, p.live = true, nil
+				case e.Stage == Installed && p.off && p.before:
+					p.deadAt(c, e)
 				case e.Stage == DeviceOut && (p.after || p.open != nil):
 					p.out = true
 				}
@@ -90,7 +81,11 @@ func init() {
 				if e.Stage == DeviceOut {
 					stage = "at the wires, device out"
 				}
-				all := label(e.Box) + " tested for voltage " + stage + ": all pairs of both halves, and each hot to an independent ground"
+				device := ""
+				if e.Number > 0 {
+					device = fmt.Sprintf(", device %d", e.Number)
+				}
+				all := label(e.Box) + device + " tested for voltage " + stage + ": all pairs of both halves, and each hot to an independent ground"
 				if e.Dead.Below > 0 {
 					all += fmt.Sprintf(", each below %g V", e.Dead.Below)
 				}

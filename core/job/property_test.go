@@ -71,7 +71,7 @@ func TestProofFindsWhatIsLeft(t *testing.T) {
 		proven, err = Checks(c, nil, nil, readings)
 		require.NoError(t, err)
 		faulty++
-		if !(Journal{}).HandOver(proven, 0).Open {
+		if !(Journal{}).HandOver(proven, 0, 0).Open {
 			caught++
 		}
 	}

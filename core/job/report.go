@@ -9,6 +9,7 @@ import (
 	"elvat/core/circuit"
 	"elvat/core/makeup"
 	"elvat/core/nec"
+	"elvat/core/safety"
 	"elvat/core/sitebook"
 	"elvat/core/tester"
 	"elvat/core/units"
@@ -34,6 +35,27 @@ type Source struct {
 	Checks                 []Check
 	Leading                string           // what the readings point at, where nothing was made up
 	Guards                 []sitebook.Guard // the GFCIs of the run, with their last test
+	Hazards                []safety.Hazard  // that were reported
+}
+
+// hazards says of each what was reported, and how it ended.
+func (s *Source) hazards() []string {
+	lines := []string{}
+	for i := range s.Hazards {
+		h := &s.Hazards[i]
+		line := fmt.Sprintf("%s, reported by %s.", upper(h.Words(s.Circuit)), tellers[h.By])
+		if l := h.Looked; l == nil {
+			line += " Nobody has looked at it: leave the breaker off."
+		} else {
+			line += fmt.Sprintf(" Looked at by %s: %s; %s.", l.By, strings.TrimSuffix(l.Found, "."), strings.TrimSuffix(l.Done, "."))
+		}
+		lines = append(lines, line)
+	}
+	return lines
+}
+
+var tellers = map[safety.Teller]string{
+	safety.Customer: "the customer", safety.Office: "the office", safety.Electrician: "the electrician", safety.Reading: "a reading", safety.Box: "what was seen in the box",
 }
 
 // An OutletRow is an outlet as it was read.
@@ -92,6 +114,7 @@ type Report struct {
 	Markings      []string         `json:"markings"`
 	Parts         []string         `json:"parts"`
 	Overrides     []string         `json:"overrides"`
+	Hazards       []string         `json:"hazards"` // reported, each with how it ended
 	Due           []Due            `json:"due"`
 	Cautions      []string         `json:"cautions"`
 }
@@ -102,6 +125,7 @@ func (s *Source) Report() Report {
 	r := Report{
 		Shop: s.Shop, Title: s.Title, Complaint: s.Complaint, CalledAt: s.CreatedAt, FinishedAt: s.CreatedAt,
 		Breaker: fmt.Sprintf("breaker %s, %g A", orUnknown(c.Breaker.Label), c.Breaker.Amps),
+		Hazards: s.hazards(),
 	}
 	s.done(&r)
 	s.found(&r)
@@ -118,7 +142,7 @@ func (s *Source) Report() Report {
 		}
 		r.Proven = append(r.Proven, row)
 	}
-	gate := s.Journal.HandOver(s.Checks, s.open())
+	gate := s.Journal.HandOver(s.Checks, s.open(), len(safety.Standing(s.Hazards)))
 	switch {
 	case len(s.Checks) == 0:
 		r.Standing = "Nothing was made up or put right on this call yet."

@@ -13,6 +13,7 @@ import (
 
 	"elvat/core/circuit"
 	"elvat/core/diagnosis"
+	"elvat/core/safety"
 	"elvat/core/tester"
 )
 
@@ -32,20 +33,20 @@ const (
 )
 
 // A Sign is one of what can hurt.
-type Sign string
+type Sign = safety.Sign
 
 // The signs.
 const (
-	Heat   Sign = "heat"
-	Smell  Sign = "smell"
-	Scorch Sign = "scorching"
-	Sparks Sign = "sparks"
-	Water  Sign = "water"
-	Shock  Sign = "shock"
+	Heat   = safety.Heat
+	Smell  = safety.Smell
+	Scorch = safety.Scorch
+	Sparks = safety.Sparks
+	Water  = safety.Water
+	Shock  = safety.Shock
 )
 
 // Signs lists them in the order in which they are asked.
-var Signs = []Sign{Heat, Smell, Scorch, Sparks, Water, Shock}
+var Signs = safety.Signs
 
 // An Answer is one thing the customer said.
 type Answer struct {
@@ -267,24 +268,6 @@ func danger(answers []Answer) (signs []Sign, asked bool) {
 		}
 	}
 	return signs, asked
-}
-
-// Reported is in words what can hurt as the customer said it; "" for nothing.
-func Reported(c *circuit.Circuit, answers []Answer) string {
-	text := ""
-	for _, a := range answers {
-		if a.Kind != Danger {
-			continue
-		}
-		words := make([]string, len(a.Signs))
-		for i, s := range a.Signs {
-			words[i] = string(s)
-		}
-		if text = strings.Join(words, ", "); text != "" && a.Box != "" {
-			text += " at " + c.LabelOf(a.Box)
-		}
-	}
-	return text
 }
 
 // A Told is a reading that follows from answers, with a name that stays the same.

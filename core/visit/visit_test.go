@@ -172,12 +172,6 @@ func TestWorthAsEvidence(t *testing.T) {
 		},
 		k,
 	)
-	assert.Equal(
-		t,
-		"heat, smell at Loom",
-		Reported(c, []Answer{calm, {Kind: Danger, Signs: []Sign{Heat, Smell}, Box: "B1"}}),
-	)
-	assert.Empty(t, Reported(c, []Answer{{Kind: Danger, Signs: []Sign{Heat}}, calm}), "the last word counts")
 }
 
 // TestFollow: a later word takes the place of the earlier one, and what no answer

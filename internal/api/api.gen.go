@@ -22,6 +22,7 @@ import (
 	"elvat/core/price"
 	"elvat/core/result"
 	"elvat/core/runs"
+	"elvat/core/safety"
 	"elvat/core/sitebook"
 	"elvat/core/sums"
 	"elvat/core/supply"
@@ -1181,9 +1182,12 @@ type Call struct {
 
 	// Halves What is known of each half that was read
 	Halves []HalfFound `json:"halves"`
-	Id     int64       `json:"id"`
-	Loads  []Load      `json:"loads"`
-	Map    Map         `json:"map"`
+
+	// Hazards All that were reported on the call; one stands until somebody has looked at it
+	Hazards []Hazard `json:"hazards"`
+	Id      int64    `json:"id"`
+	Loads   []Load   `json:"loads"`
+	Map     Map      `json:"map"`
 
 	// Minutes What is expected of what is left
 	Minutes *Minutes `json:"minutes,omitempty"`
@@ -1208,7 +1212,7 @@ type Call struct {
 	Readings []StoredReading `json:"readings"`
 	Redo     *Done           `json:"redo,omitempty"`
 
-	// Reported What can hurt, as the customer said it
+	// Reported The hazards that stand, in words
 	Reported string `json:"reported"`
 
 	// ResultUntil So is the link to the result
@@ -1745,6 +1749,9 @@ type Have struct {
 	Unit  string  `json:"unit"`
 	Van   string  `json:"van"`
 }
+
+// Hazard Told by the command tell-hazard, ended by looked-at
+type Hazard = safety.Hazard
 
 // HintName defines model for HintName.
 type HintName string

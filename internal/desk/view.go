@@ -10,6 +10,7 @@ import (
 	"elvat/core/diagnosis"
 	"elvat/core/forecast"
 	"elvat/core/runs"
+	"elvat/core/safety"
 	"elvat/core/tester"
 	"elvat/internal/api"
 	"elvat/internal/kept"
@@ -146,6 +147,7 @@ func (v *State) Shown() api.Call {
 		StateProblems: append([]string{}, v.stateLeft...),
 		Appointment:   &v.Record.Appointment, Urgent: new(v.Record.Urgent()), Minutes: &v.Minutes,
 		Version: v.Record.Version, Site: v.Call.Site, SiteName: v.Call.SiteName, Run: v.Call.Run, Reported: v.Facts.Reported,
+		Hazards: append([]safety.Hazard{}, v.Record.Hazards()...),
 	}
 }
 

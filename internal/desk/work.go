@@ -36,7 +36,7 @@ func (d *Desk) WorkAt(ctx context.Context, at *kept.Snapshot) (api.Work, error) 
 		return api.Work{}, err
 	}
 	w := api.Work{
-		Journal: []api.JournalLine{}, Gates: v.Gates, Checks: append([]job.Check{}, v.Checks...), HandOver: r.Journal.HandOver(v.Checks, open),
+		Journal: []api.JournalLine{}, Gates: v.Gates, Checks: append([]job.Check{}, v.Checks...), HandOver: r.Journal.HandOver(v.Checks, open, len(r.Standing())),
 		Directory: r.PanelDirectory(), Search: r.Search(), Pictures: []api.Picture{}, Tracer: d.Tracer, Stays: []string{}, Version: r.Version,
 	}
 	for i, e := range r.Journal {

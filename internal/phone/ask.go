@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"time"
 
 	"elvat/core/call"
 	"elvat/core/diagnosis"
@@ -66,6 +67,15 @@ func into[T any](a *asked) (T, error) {
 
 func op(method, path string, status int, answer func(*Phone, context.Context, *asked) (any, error)) route {
 	return route{method, strings.Split(path, "/"), status, answer}
+}
+
+// result is what became of one command.
+type result = struct {
+	Detail *string `json:"detail,omitempty"`
+	Done   bool    `json:"done"`
+	Id     string  `json:"id"`
+	Status *int    `json:"status,omitempty"`
+	Title  *string `json:"title,omitempty"`
 }
 
 // change is something done on a call, shown by the call as it is after it.
@@ -303,6 +313,23 @@ var routes = []route{
 	op("POST", "calls/{call}/conflicts/{conflict}", 200, change(func(b api.SettleConflictJSONBody, a *asked) call.Doing {
 		return &call.SettleConflict{ID: a.named["conflict"], Take: string(b.Take)}
 	})),
+	op("POST", "calls/{call}/commands", 200, func(p *Phone, ctx context.Context, a *asked) (any, error) {
+		b, err := into[api.DoCommandsJSONRequestBody](a)
+		if err != nil {
+			return nil, err
+		}
+		var out api.CommandResults
+		for _, sent := range b.Commands {
+			by := desk.CallerOf(ctx)
+			by.Sent = func(at time.Time) (time.Time, error) { return at, nil } // this machine's clock
+			if err := p.DoOne(ctx, by, a.call, sent); err != nil {
+				return nil, err
+			}
+			out.Results = append(out.Results, result{Done: true, Id: sent.Id})
+		}
+		out.Call, err = p.Call(staged(ctx), a.call)
+		return out, err
+	}),
 	op("POST", "calls/{call}/used", 201, change(func(b api.Move, _ *asked) call.Doing { return desk.UsePart(b) })),
 }
 

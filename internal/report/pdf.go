@@ -264,6 +264,12 @@ func (p *page) proven(rows []job.ProvenRow) {
 }
 
 func (p *page) done(r job.Report) {
+	if len(r.Hazards) > 0 {
+		p.section("Reported hazards")
+		for _, h := range r.Hazards {
+			p.para("B", 10, h)
+		}
+	}
 	if len(r.Done)+len(r.Overrides) == 0 {
 		return
 	}

@@ -82,7 +82,7 @@ func (s *calls) visitNow(ctx context.Context, token string) (api.VisitNowJSONRes
 		return api.VisitNowJSONResponse{}, err
 	}
 	r := v.at.Record
-	page := visit.Walk(v.guards, r.Answers)
+	page := r.Page(v.guards)
 	now := api.VisitNowJSONResponse{
 		Shop: s.Shop, Title: r.Title, ExpiresAt: v.link.ExpiresAt, Stage: api.VisitStage(page.Stage), Say: page.Say, Away: visit.SayAway(), Next: page.Next,
 		Answers: append([]visit.Answer{}, r.Answers...),

@@ -11,7 +11,7 @@ const entered = new Map<number, string[]>();
 const remembered = 200;
 
 /** Requests under a call that are no commands on its record. */
-const noCommand = /\/(undo|redo|why|meter|visit|result|ticket|invoices)(\/|\?|$)/;
+const noCommand = /\/(undo|redo|commands|why|meter|visit|result|ticket|invoices)(\/|\?|$)/;
 
 /** Notes a command that the shop, or the phone's own desk, carried out. */
 export function noted(call: number, path: string, id: string): void {

@@ -3645,8 +3645,10 @@ export interface components {
             past: components["schemas"]["Past"][];
             /** @description What the customer said before the visit */
             answers: components["schemas"]["Answered"][];
-            /** @description What can hurt, as the customer said it */
+            /** @description The hazards that stand, in words */
             reported: string;
+            /** @description All that were reported on the call; one stands until somebody has looked at it */
+            hazards: components["schemas"]["Hazard"][];
             /**
              * Format: date-time
              * @description The customer's link is in force until then
@@ -3940,6 +3942,10 @@ export interface components {
             box?: string;
             /** @enum {string} */
             stage?: "installed" | "device-out";
+            /** @description Dead, installed: the device of which the slots were tested; needed where a box has several */
+            device?: string;
+            /** @description Dead: of the device among several in its box */
+            readonly number?: number;
             dead?: {
                 top: components["schemas"]["PairVolts"];
                 bottom: components["schemas"]["PairVolts"];
@@ -3994,6 +4000,8 @@ export interface components {
             saidMissing: components["schemas"]["Said"][];
             /** @enum {string} */
             next?: "switch-off" | "prove-testers" | "test-slots" | "test-wires" | "stop";
+            /** @description The device of the box that is tested next; each is proven by itself */
+            device?: string;
             by?: components["schemas"]["Entry"];
         };
         Check: {
@@ -4100,6 +4108,8 @@ export interface components {
             markings?: string[] | null;
             parts?: string[] | null;
             overrides?: string[] | null;
+            /** @description Reported, each with how it ended */
+            hazards?: string[] | null;
             due?: {
                 what: string;
                 /** Format: date-time */
@@ -5102,6 +5112,26 @@ export interface components {
         Find: {
             faults: components["schemas"]["Fault"][];
             words: string;
+        };
+        /** @description Told by the command tell-hazard, ended by looked-at */
+        Hazard: {
+            id: string;
+            signs: ("heat" | "smell" | "scorching" | "sparks" | "water" | "shock")[];
+            /** @description A box, panel, or absent where nobody said */
+            place?: string;
+            /** @enum {string} */
+            by: "customer" | "office" | "electrician" | "reading" | "box";
+            name?: string;
+            /** Format: date-time */
+            at: string;
+            text?: string;
+            looked?: {
+                by: string;
+                /** Format: date-time */
+                at: string;
+                found: string;
+                done: string;
+            };
         };
         Danger: {
             name: string;

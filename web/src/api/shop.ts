@@ -15,6 +15,7 @@ import {
 	type Schemas,
 	type SiteBook,
 } from './client';
+import { newID } from './newID';
 import { forget, lastEntered, queueOf } from './queue';
 
 const once = (tries: number, error: Error) => !(error instanceof Refused && error.final) && tries < 3;
@@ -295,6 +296,20 @@ function useBeside<V>(call: number, send: (what: V) => Promise<Call>) {
 }
 
 const at = (call: number) => ({ params: { path: { call } } });
+
+/** Has one command carried out on the call, by the one door for all of them. */
+export function useCommand(call: number) {
+	return useBeside(call, async (doing: { do: string } & Record<string, unknown>) => {
+		const now = new Date().toISOString();
+		const sent = { id: newID(), doing, madeAt: now } as unknown as Schemas['Command'];
+		const { results, call: after } = await body(
+			client.POST('/api/v1/calls/{call}/commands', { ...at(call), body: { commands: [sent] } }),
+		);
+		const refused = results.find((r) => !r.done);
+		if (refused) throw new Refused(refused.detail ?? 'Not done.', refused.status ?? 422);
+		return after;
+	});
+}
 
 /** Whether something done on the call is still on its way. */
 export function useSaving(call: number): boolean {

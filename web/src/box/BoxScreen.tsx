@@ -4,6 +4,7 @@ import type { Box, Call, OpenedBox } from '../api/client';
 import { useBox, useCall, useMakeUp, useSetBox } from '../api/hooks';
 import { SetTwice, UndoButtons } from '../calls/Beside';
 import { DangerBand } from '../calls/DangerBand';
+import { HazardButton, Hazards } from '../calls/Hazards';
 import { NextMove } from '../calls/NextMove';
 import { Phases } from '../calls/Phases';
 import { PlanIt } from '../circuit/NewRuns';
@@ -113,6 +114,7 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 					</Button>
 					<span className="flex print:hidden">
 						{about.data && <UndoButtons call={about.data} />}
+						{about.data && <HazardButton call={about.data} place={opened.box.id} />}
 						<ThemeButton />
 					</span>
 				</div>
@@ -122,6 +124,7 @@ function Loaded({ call, id, opened }: { call: number; id: string; opened: Opened
 					</div>
 				)}
 			</header>
+			{about.data && <Hazards call={about.data} />}
 			<main className="flex grow flex-col">
 				{about.data && (
 					<DangerBand call={about.data} exclude={(d) => go(`/calls/${call}?at=${d.at}&tool=${d.tool ?? 'sensor'}`)} />

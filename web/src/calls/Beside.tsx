@@ -87,20 +87,6 @@ export function SetTwice({ call, className = '' }: { call: Call; className?: str
 	);
 }
 
-/** What the customer reports of heat, smell or water stands above everything else. */
-export function Reported({ call }: { call: Call }) {
-	if (!call.reported) return null;
-	return (
-		<div role="alert" className="flex items-stretch bg-ink text-paper">
-			<i aria-hidden="true" className="stripes w-5 shrink-0" />
-			<p className="m-0 px-4 py-2 text-lg">
-				<b>The customer reports {call.reported}.</b> Nothing is reset. Breaker off, everybody stays away, and a licensed
-				electrician looks first.
-			</p>
-		</div>
-	);
-}
-
 /** What earlier calls read last at a stop: shown, and no evidence any more. */
 export function LastTime({ call, devices }: { call: Call; devices: string[] }) {
 	const past = call.past.filter((p) => devices.includes(p.device));

@@ -27,11 +27,12 @@ import { Problem } from '../ui/Problem';
 import { Mark, ThemeButton } from '../ui/TopBar';
 import { ago, capital, percent } from '../ui/words';
 import { PicturesOf } from '../work/Pictures';
-import { Before, LastTime, Reported, SetTwice, UndoButtons } from './Beside';
+import { Before, LastTime, SetTwice, UndoButtons } from './Beside';
 import { CautionsAgain, CautionsFirst } from './Cautions';
 import { DangerBand } from './DangerBand';
 import { asksReading, Dock, ExcludeFirst, Onward } from './Dock';
 import { FirstUse } from './FirstUse';
+import { HazardButton, Hazards } from './Hazards';
 import { useKeyboard } from './keys';
 import { Phases } from './Phases';
 import { keysOfACall, Shortcuts } from './Shortcuts';
@@ -212,12 +213,13 @@ function Loaded({ call, basics }: { call: Call; basics: Basics }) {
 							{call.complaint || ago(call.createdAt)}
 						</p>
 					</div>
+					<HazardButton call={call} place={stop?.box} />
 					<ThemeButton />
 				</div>
 				<Phases call={call} />
 			</header>
 			<DrillBar call={call} />
-			<Reported call={call} />
+			<Hazards call={call} />
 			<DangerBand call={call} exclude={exclude} docked={call.move.kind === 'exclude'} />
 			{call.cautionsReadAt === null ? (
 				<main className="flex grow flex-col">

@@ -11,7 +11,7 @@ interface Props {
 /** What can hurt stands over everything, until a reading excludes it. */
 export function DangerBand({ call, exclude, docked }: Props) {
 	const [spanish] = useSpanish();
-	const urgent = call.diagnosis.hidden.filter((d) => d.urgent);
+	const urgent = call.diagnosis.hidden.filter((d) => d.urgent && d.name !== 'reported hazard'); // those have a band of their own
 	const first = urgent[0];
 	if (!first) return null;
 	const [what, act, ...reason] = first.why.split('. ');

@@ -7,6 +7,7 @@ import { Headline, Standing } from '../box/Findings';
 import { Materials } from '../box/Parts';
 import { SetTwice, UndoButtons } from '../calls/Beside';
 import { DangerBand } from '../calls/DangerBand';
+import { HazardButton, Hazards } from '../calls/Hazards';
 import { Delta } from '../delta/Delta';
 import { useDraft } from '../readings/draft';
 import { Button } from '../ui/Button';
@@ -92,9 +93,11 @@ function Loaded({ call, run }: { call: Call; run: NewRun }) {
 				</Button>
 				<span className="flex print:hidden">
 					<UndoButtons call={call} />
+					<HazardButton call={call} />
 					<ThemeButton />
 				</span>
 			</header>
+			<Hazards call={call} />
 			<main className="flex grow flex-col">
 				<DangerBand call={call} exclude={(d) => go(`/calls/${call.id}?at=${d.at}&tool=${d.tool ?? 'sensor'}`)} />
 				<SetTwice call={call} className="mx-4 mt-3 wide:mx-6" />

@@ -74,7 +74,7 @@ function ProveDead({ call, work }: { call: Call; work: Work }) {
 			</div>
 			<Problem error={add.error} />
 			<Next
-				key={`${box} ${shut?.next} ${shut?.gate}`}
+				key={`${box} ${shut?.next} ${shut?.gate} ${shut?.device}`}
 				call={call}
 				last={work.journal.find((l) => l.entry.kind === 'tester-proven' && !l.entry.withdrawn)?.entry}
 				box={box}
@@ -167,6 +167,7 @@ function Next({ call, last, box, gates, shut, enter, busy }: NextProps) {
 					call={call}
 					box={box}
 					stage={shut.next === 'test-wires' ? 'device-out' : 'installed'}
+					device={shut.device}
 					enter={enter}
 					busy={busy}
 				/>

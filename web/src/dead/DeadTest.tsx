@@ -17,6 +17,8 @@ interface Props {
 	call: Call;
 	box: string;
 	stage: 'installed' | 'device-out';
+	/** The device that is tested: each of a box is proven by itself. */
+	device?: string;
 	enter: (e: Entry) => void;
 	busy: boolean;
 }
@@ -24,9 +26,15 @@ interface Props {
 type Asked = 'pairs' | 'sensor' | 'which' | 'volts';
 
 /** Every pair of both halves and each hot to an independent ground: each question yes or no, or the volts typed. */
-export function DeadTest({ call, box, stage, enter, busy }: Props) {
+export function DeadTest({ call, box, stage, device, enter: send, busy }: Props) {
 	const stop = call.stops.find((s) => s.box === box);
-	const grounded = stop?.devices[0]?.slots !== 2;
+	const at = stop?.devices.findIndex((d) => d.id === device) ?? -1;
+	const several = stage === 'installed' && (stop?.devices.length ?? 0) > 1;
+	const enter = (e: Entry) => send(e.kind === 'dead' && stage === 'installed' ? { ...e, device } : e);
+	const grounded =
+		stage === 'installed' && at >= 0
+			? stop?.devices[at]?.slots !== 2
+			: stop?.devices.some((d) => d.slots !== 2) !== false;
 	const wanted = pairs.filter((p) => grounded || !p.ground);
 	const [asked, ask] = useState<Asked>('pairs');
 	const [handsFree, setHandsFree] = useState(false);
@@ -104,6 +112,11 @@ export function DeadTest({ call, box, stage, enter, busy }: Props) {
 	if (asked === 'volts') return <TypedVolts {...{ box, stage, enter, busy, wanted }} back={() => ask('pairs')} />;
 	return (
 		<section className="grid gap-3" aria-label="Dead test">
+			{several && at >= 0 && (
+				<p className="m-0 text-lg font-bold">
+					Device {at + 1} of {stop?.devices.length}: each is proven by itself
+				</p>
+			)}
 			<p className="m-0 text-soft">
 				{stage === 'installed'
 					? 'Meter at the slots, cover on; the independent ground by a long lead from one proven good.'

@@ -1,8 +1,10 @@
 import { ChevronDown } from 'lucide-react';
 import { Collapsible } from 'radix-ui';
+import { useState } from 'react';
 import type { Call, Conditions, Phoned } from '../api/client';
 import { useAddReading, useSetConditions } from '../api/hooks';
 import { newID } from '../api/newID';
+import { TellHazard } from '../calls/Hazards';
 import { Button, field } from '../ui/Button';
 import type { Words } from '../ui/language';
 import { Problem } from '../ui/Problem';
@@ -115,6 +117,24 @@ function Choice<V extends string>(of: { words: string; value: V; all: [V, string
 	);
 }
 
+/** Told on the telephone: it stands on every screen until somebody has looked. */
+function DangerAnswers({ call }: { call: Call }) {
+	const [telling, tell] = useState<'yes' | 'no' | null>(null);
+	return (
+		<div className="grid gap-2">
+			<div className="flex gap-2">
+				<Button aria-pressed={telling === 'yes'} onClick={() => tell('yes')}>
+					Yes
+				</Button>
+				<Button aria-pressed={telling === 'no'} onClick={() => tell('no')}>
+					None of it
+				</Button>
+			</div>
+			{telling === 'yes' && <TellHazard call={call} by="customer" done={() => tell(null)} />}
+		</div>
+	);
+}
+
 interface QuestionProps {
 	call: Call;
 	q: Phoned;
@@ -137,6 +157,7 @@ function Question({ call, q, spanish }: QuestionProps) {
 				)}
 			</p>
 			{q.asked && <Answers call={call} asked={q.asked} />}
+			{q.key === 'danger' && <DangerAnswers call={call} />}
 			{q.at && (
 				<div className="flex gap-2">
 					<Button disabled={add.isPending} onClick={() => say(true)}>

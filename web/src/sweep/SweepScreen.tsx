@@ -4,6 +4,7 @@ import type { Basics, Call, Half } from '../api/client';
 import { useAddReading, useBasics, useCall, useSetChanged } from '../api/hooks';
 import { newID } from '../api/newID';
 import { DangerBand } from '../calls/DangerBand';
+import { HazardButton, Hazards } from '../calls/Hazards';
 import { MoveLink } from '../calls/NextMove';
 import { Delta } from '../delta/Delta';
 import { LampRow, lampPlaces } from '../readings/Lamps';
@@ -36,8 +37,10 @@ export function SweepScreen() {
 				<h1 className="m-0 min-w-0 grow truncate text-lg/tight font-bold">
 					Sweep <span className="font-normal text-soft">{call.data?.title}</span>
 				</h1>
+				{call.data && <HazardButton call={call.data} />}
 				<ThemeButton />
 			</header>
+			{call.data && <Hazards call={call.data} />}
 			{call.data && (
 				<DangerBand call={call.data} exclude={(d) => go(`/calls/${id}?at=${d.at}&tool=${d.tool ?? 'sensor'}`)} />
 			)}

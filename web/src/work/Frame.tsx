@@ -2,8 +2,9 @@ import { type ReactNode, useEffect } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import type { Call, Work } from '../api/client';
 import { useCall, useWork } from '../api/hooks';
-import { Reported, SetTwice, UndoButtons } from '../calls/Beside';
+import { SetTwice, UndoButtons } from '../calls/Beside';
 import { DangerBand } from '../calls/DangerBand';
+import { HazardButton, Hazards } from '../calls/Hazards';
 import { NextMove } from '../calls/NextMove';
 import { Phases } from '../calls/Phases';
 import { DrillBar } from '../drill/DrillBar';
@@ -60,13 +61,14 @@ export function WorkFrame({ title, screen, even, children }: Props) {
 					</div>
 					<span className="flex print:hidden">
 						<UndoButtons call={call.data} />
+						<HazardButton call={call.data} />
 						<ThemeButton />
 					</span>
 				</div>
 				<Phases call={call.data} />
 			</header>
 			<DrillBar call={call.data} />
-			<Reported call={call.data} />
+			<Hazards call={call.data} />
 			<DangerBand call={call.data} exclude={(d) => go(`/calls/${id}?at=${d.at}&tool=${d.tool ?? 'sensor'}`)} />
 			<SetTwice call={call.data} className="mx-4 mt-3 wide:mx-6" />
 			<main
