@@ -73,12 +73,20 @@ test('a call from the box to the report on a phone, with a refused gate and an o
 	await expect(page.getByRole('region', { name: 'Journal' })).toContainText('1 outlet, and the fan in the eaves');
 
 	await proveDead(page);
-	// Something else is live in there: shut again, until it is taken back.
+	// Something else is live in there: the proof is void for good, and taking that back does not bring it back.
 	await page.getByRole('button', { name: 'Something else is live in there' }).click();
 	await page.getByLabel('what is live').fill('red to ground 118 V');
 	await page.getByRole('button', { name: 'Record it: the gate shuts' }).click();
 	await expect(page.getByTestId('next')).toContainText('A second source was found');
 	await page.getByRole('button', { name: /^Take back: Second source/ }).click();
+	await expect(page.getByTestId('next')).toContainText('Breaker off and secured');
+	await page.getByRole('button', { name: 'Off and locked' }).click();
+	const again = page.getByRole('button', { name: 'Same again: hall outlet, 121 V' });
+	await again.click();
+	for (let stage = 0; stage < 2; stage++) {
+		await deadTest(page);
+		await again.click();
+	}
 	await expect(page.getByText('Proven dead at the slots and at the wires.')).toBeVisible();
 
 	await page.getByRole('link', { name: 'its plan' }).click();

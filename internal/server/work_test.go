@@ -162,8 +162,8 @@ func TestFromDeadToHandedOver(t *testing.T) {
 	)
 	assert.Contains(t, w.Gates[0].Missing[0], "red to ground 118 V")
 	w = s.work(200, "PATCH", call+"/journal/"+w.Journal[0].Id, `{ "withdrawn": true }`)
-	assert.True(t, w.Gates[0].Open, "taken back, the proof stands again")
-	for _, e := range []string{deadAt("B3", "device-out"), prove} {
+	assert.False(t, w.Gates[0].Open, "taken back, it voids the proof all the same: the next proof opens the gate")
+	for _, e := range []string{`{ "kind": "breaker-off", "secured": "lock" }`, prove, deadAt("B3", "installed"), prove, deadAt("B3", "device-out"), prove} {
 		w = s.work(201, "POST", call+"/journal", entry(e))
 	}
 	assert.True(t, w.Gates[1].Open)
