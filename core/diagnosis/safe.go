@@ -121,11 +121,12 @@ func (w *weighed) safe(tests []Test) []Test {
 	}
 	var first []Test
 	h := &standing[0]
+	off := Test{
+		Do: DoPowerOff, At: circuit.Panel, Site: h.Place, Minutes: w.e.settings.Minutes.ToPanel,
+		Say: h.FirstMove(w.e.circuit), Why: h.Why(w.e.circuit), Caution: h.Why(w.e.circuit), Grave: true,
+	}
 	if w.powered() && !slices.ContainsFunc(tests, func(t Test) bool { return t.Do == DoPowerOff }) {
-		first = append(first, Test{
-			Do: DoPowerOff, At: circuit.Panel, Site: h.Place, Minutes: w.e.settings.Minutes.ToPanel,
-			Say: h.FirstMove(w.e.circuit), Why: h.Why(w.e.circuit), Caution: h.Why(w.e.circuit), Grave: true,
-		})
+		first = append(first, off)
 	}
 	if box := w.e.circuit.Box(h.Place); box != nil {
 		t := w.opening(h.Place, w.bySite()[h.Place])
@@ -137,9 +138,7 @@ func (w *weighed) safe(tests []Test) []Test {
 	}
 	left := slices.DeleteFunc(slices.Clone(tests), func(t Test) bool { return t.Do == DoDone || named(t) || forbidden(t) })
 	if len(first)+len(left) == 0 {
-		first = []Test{{
-			Do: DoPowerOff, At: circuit.Panel, Site: h.Place, Say: h.FirstMove(w.e.circuit), Why: h.Why(w.e.circuit), Caution: h.Why(w.e.circuit), Grave: true,
-		}}
+		first = []Test{off}
 	}
 	offs := slices.DeleteFunc(slices.Clone(left), func(t Test) bool { return t.Do != DoPowerOff })
 	left = slices.DeleteFunc(left, func(t Test) bool { return t.Do == DoPowerOff })

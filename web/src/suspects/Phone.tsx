@@ -2,7 +2,7 @@ import { ChevronDown } from 'lucide-react';
 import { Collapsible } from 'radix-ui';
 import { useState } from 'react';
 import type { Call, Conditions, Phoned } from '../api/client';
-import { useAddReading, useSetConditions } from '../api/hooks';
+import { useAddEntry, useAddReading, useSetConditions } from '../api/hooks';
 import { newID } from '../api/newID';
 import { TellHazard } from '../calls/Hazards';
 import { Button, field } from '../ui/Button';
@@ -119,18 +119,25 @@ function Choice<V extends string>(of: { words: string; value: V; all: [V, string
 
 /** Told on the telephone: it stands on every screen until somebody has looked. */
 function DangerAnswers({ call }: { call: Call }) {
-	const [telling, tell] = useState<'yes' | 'no' | null>(null);
+	const [telling, tell] = useState(false);
+	const add = useAddEntry(call.id);
+	const none = () =>
+		add.mutate({
+			id: newID(),
+			entry: { kind: 'note', text: 'Asked on the telephone: no heat, smell, scorching, sparks, water or shock.' },
+		});
 	return (
 		<div className="grid gap-2">
 			<div className="flex gap-2">
-				<Button aria-pressed={telling === 'yes'} onClick={() => tell('yes')}>
+				<Button aria-pressed={telling} onClick={() => tell(true)}>
 					Yes
 				</Button>
-				<Button aria-pressed={telling === 'no'} onClick={() => tell('no')}>
+				<Button disabled={add.isPending || add.isSuccess} onClick={none}>
 					None of it
 				</Button>
 			</div>
-			{telling === 'yes' && <TellHazard call={call} by="customer" done={() => tell(null)} />}
+			{telling && <TellHazard call={call} by="customer" done={() => tell(false)} />}
+			<Problem error={add.error} />
 		</div>
 	);
 }
